@@ -1,0 +1,94 @@
+/**
+ * What is wrong with a document, said with its path. Turns schema errors into
+ * sentences of one form: what was found, what was expected.
+ */
+import type { z } from 'zod';
+
+export type Path = (string | number)[];
+
+export interface Problem {
+  path: Path;
+  /** "found 3, expected a text" */
+  message: string;
+}
+
+/** `entry.on[0].tag`; the document itself is "the document". */
+export function pathText(path: Path): string {
+  const text = path.map((p) => (typeof p === 'number' ? `[${p}]` : `.${p}`)).join('');
+  return text.replace(/^\./, '') || 'the document';
+}
+
+/** The value at a path of a document. */
+export function valueAt(document: unknown, path: Path): unknown {
+  return path.reduce<unknown>(
+    (value, key) => (value !== null && typeof value === 'object' ? (value as Record<string | number, unknown>)[key] : undefined),
+    document
+  );
+}
+
+/** A value, short enough for a message. */
+export function found(value: unknown): string {
+  if (value === undefined) return 'nothing';
+  const text = JSON.stringify(value);
+  return text.length > 60 ? `${text.slice(0, 57)}…` : text;
+}
+
+type Issue = z.core.$ZodIssue;
+
+/** All problems that a schema finds in a document. */
+export function schemaProblems(error: z.ZodError, document: unknown): Problem[] {
+  return error.issues.flatMap((issue) => problemsOf(issue, [], document));
+}
+
+function problemsOf(issue: Issue, base: Path, document: unknown): Problem[] {
+  const path = [...base, ...issue.path.map((p) => (typeof p === 'number' ? p : String(p)))];
+  const here = found(valueAt(document, path));
+  switch (issue.code) {
+    case 'unrecognized_keys':
+      return issue.keys.map((key) => ({
+        path: [...path, key],
+        message: `found the key "${key}", which is not known or not supported here`
+      }));
+    case 'invalid_union': {
+      if (issue.discriminator) {
+        const key = issue.discriminator;
+        const value = found(valueAt(document, [...path]));
+        return [{ path, message: `found ${value}, expected a ${key} that is supported here${options(issue)}` }];
+      }
+      const best = nearest(issue.errors, valueAt(document, path));
+      if (best) return best.flatMap((inner) => problemsOf(inner, path, document));
+      return [{ path, message: `found ${here}, expected a condition that is supported here` }];
+    }
+    case 'invalid_type':
+      return [{ path, message: `found ${here}, expected ${article(issue.expected)}` }];
+    case 'invalid_value':
+      return [{ path, message: `found ${here}, expected ${issue.values.map((v) => JSON.stringify(v)).join(' or ')}` }];
+    case 'too_small':
+      return [{ path, message: `found ${here}, expected at least ${issue.minimum}` }];
+    default:
+      return [{ path, message: `found ${here}, ${issue.message.replace(/^(?!expected)/, 'expected ')}` }];
+  }
+}
+
+function options(issue: Issue): string {
+  const names = (issue as { options?: unknown[] }).options;
+  return names?.length ? `: ${names.map(String).join(', ')}` : '';
+}
+
+function article(type: string): string {
+  return { string: 'a text', number: 'a number', boolean: 'true or false', array: 'an array', object: 'an object' }[type] ?? type;
+}
+
+/** Of the forms a union allows, the one the writer most likely meant: the one whose own key is there. */
+function nearest(errors: Issue[][], value: unknown): Issue[] | null {
+  if (value === null || typeof value !== 'object') return null;
+  const keys = new Set(Object.keys(value));
+  // A form whose required key is missing, or has the wrong name, was not meant.
+  const meant = errors.filter(
+    (form) => !form.some((i) => i.path.length === 1 && !keys.has(String(i.path[0])) && i.code !== 'unrecognized_keys')
+  );
+  const forms = meant.length ? meant : [];
+  const weight = (form: Issue[]): number =>
+    form.reduce((sum, i) => sum + (i.code === 'unrecognized_keys' && i.path.length === 0 ? i.keys.length : 1), 0);
+  return [...forms].sort((a, b) => weight(a) - weight(b))[0] ?? null;
+}

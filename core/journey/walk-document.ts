@@ -1,0 +1,28 @@
+/** Going over the steps of a document with their places. */
+import { kindOf, type Step } from '../steps/index.ts';
+import type { Path } from './problems.ts';
+import type { Journey } from './schema.ts';
+
+export interface PlacedStep {
+  step: Step;
+  /** Path from the document to the step: `["lane", 2, "lanes", 0, "lane", 1]`. */
+  path: Path;
+  /** Steps that are passed before it on every way to it, nearest last. */
+  before: Step[];
+}
+
+/** Every step of a journey, in order of the document. */
+export function eachStep(document: Pick<Journey, 'lane'>): PlacedStep[] {
+  const found: PlacedStep[] = [];
+  const visit = (steps: Step[], path: Path, before: Step[]): void => {
+    const passed = [...before];
+    steps.forEach((step, i) => {
+      const here = [...path, i];
+      found.push({ step, path: here, before: [...passed] });
+      passed.push(step);
+      for (const lane of kindOf(step).lanes(step)) visit(lane.steps, [...here, ...lane.path, 'lane'], passed);
+    });
+  };
+  visit(document.lane, ['lane'], []);
+  return found;
+}

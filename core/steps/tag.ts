@@ -1,0 +1,38 @@
+/** tag: put labels on, take labels off. */
+import { z } from 'zod';
+import { and } from '../tell/words.ts';
+import { common, noLanes, type StepKind } from './base.ts';
+
+export const tagSchema = z
+  .strictObject({
+    ...common,
+    kind: z.literal('tag'),
+    add: z.array(z.string()).optional(),
+    remove: z.array(z.string()).optional()
+  })
+  .refine((s) => !s.add?.some((tag) => s.remove?.includes(tag)), {
+    error: 'expected no tag in both "add" and "remove"'
+  });
+export type TagStep = z.infer<typeof tagSchema>;
+
+export const tag: StepKind<TagStep> = {
+  does: 'put a label on, or take one off',
+  create: (key) => ({ key, kind: 'tag', add: [] }),
+  lanes: noLanes,
+  run: (step, here) => ({
+    effects: [{ do: 'tag', add: step.add ?? [], remove: step.remove ?? [] }],
+    move: { go: here.next }
+  }),
+  card: (step) => {
+    const add = step.add ?? [];
+    const remove = step.remove ?? [];
+    const line = [add.length ? 'add tag' : '', remove.length ? `take off ${remove.join(', ')}` : ''].filter(Boolean);
+    return { title: step.name || add.join(', ') || remove.join(', ') || 'Tag', line: line.join(', ') || 'no tag yet' };
+  },
+  tell: (step) => {
+    const parts = [];
+    if (step.add?.length) parts.push(`get the tag ${and(step.add)}`);
+    if (step.remove?.length) parts.push(`lose the tag ${and(step.remove)}`);
+    return parts.length ? `They ${parts.join(' and ')}.` : 'They get a tag that is not chosen yet.';
+  }
+};

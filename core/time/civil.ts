@@ -1,0 +1,89 @@
+/**
+ * Civil time: adding calendar durations in a zone, and turning wall-clock times
+ * into instants. Instants are UTC milliseconds. Offsets are looked up once per
+ * zone and stretch between two changes, so no calendar object is built on the
+ * hot path. Rules: docs/journey-language.md, "Durations and instants".
+ */
+import { Temporal } from 'temporal-polyfill';
+import { DAY, type Duration } from './duration.ts';
+
+/** A stretch of time in which a zone keeps one offset from UTC: [from, to), both in ms. */
+interface Stretch {
+  from: number;
+  to: number;
+  offset: number;
+}
+
+const stretches = new Map<string, Stretch[]>();
+const last = new Map<string, Stretch>();
+
+/** Whether the runtime knows this IANA zone name. */
+export function isZone(name: string): boolean {
+  try {
+    new Intl.DateTimeFormat('en', { timeZone: name });
+    return !/^[+-]/.test(name);
+  } catch {
+    return false;
+  }
+}
+
+function findStretch(zone: string, at: number): Stretch {
+  const there = Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(zone);
+  const next = there.getTimeZoneTransition('next');
+  // "previous" is strictly before, so ask from one nanosecond later to include a change at this very instant.
+  const previous = there.add({ nanoseconds: 1 }).getTimeZoneTransition('previous');
+  return {
+    from: previous ? previous.epochMilliseconds : -Infinity,
+    to: next ? next.epochMilliseconds : Infinity,
+    offset: Math.round(there.offsetNanoseconds / 1e6)
+  };
+}
+
+/** The zone's offset from UTC at an instant, in ms (Dublin in July: +3 600 000). */
+export function zoneOffset(zone: string, at: number): number {
+  if (zone === 'UTC') return 0;
+  const recent = last.get(zone);
+  if (recent && at >= recent.from && at < recent.to) return recent.offset;
+  let known = stretches.get(zone);
+  if (!known) stretches.set(zone, (known = []));
+  let found = known.find((s) => at >= s.from && at < s.to);
+  if (!found) known.push((found = findStretch(zone, at)));
+  last.set(zone, found);
+  return found.offset;
+}
+
+/** The wall-clock time of an instant, written as if it were UTC milliseconds. */
+export function toWall(zone: string, at: number): number {
+  return at + zoneOffset(zone, at);
+}
+
+/**
+ * The instant of a wall-clock time (given as if it were UTC milliseconds). A time
+ * that daylight saving skips moves forward by the gap; one that occurs twice is the first.
+ */
+export function fromWall(zone: string, wall: number): number {
+  const before = zoneOffset(zone, wall - DAY);
+  const after = zoneOffset(zone, wall + DAY);
+  if (before === after) return wall - before;
+  const early = wall - Math.max(before, after);
+  const late = wall - Math.min(before, after);
+  if (toWall(zone, early) === wall) return early;
+  if (toWall(zone, late) === wall) return late;
+  return wall - before;
+}
+
+/** `at` plus a duration: the date part on the zone's calendar first, then the exact part. */
+export function addDuration(zone: string, at: number, d: Duration): number {
+  if (!d.years && !d.months && !d.days) return at + d.ms;
+  const wall = toWall(zone, at);
+  let date = new Date(wall);
+  if (d.years || d.months) {
+    const months = date.getUTCFullYear() * 12 + date.getUTCMonth() + d.years * 12 + d.months;
+    const year = Math.floor(months / 12);
+    const month = months % 12;
+    const lastDay = new Date(Date.UTC(year, month + 1, 0)).getUTCDate();
+    const day = Math.min(date.getUTCDate(), lastDay);
+    date = new Date(Date.UTC(year, month, day) + (((wall % DAY) + DAY) % DAY));
+  }
+  return fromWall(zone, date.getTime() + d.days * DAY) + d.ms;
+}
