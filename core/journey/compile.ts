@@ -42,6 +42,8 @@ export interface Plan {
   entryWhere: Test | null;
   goal: (Rule & { leave: boolean; within: Duration | null }) | null;
   leaveWhen: (Rule & { reason: string })[];
+  /** Whether any condition asks what the person did with a message. */
+  readsReactions: boolean;
   /** Per instruction: what a walk that stands there can still meet, by structure. */
   ahead: (index: number) => Ahead;
 }
@@ -51,6 +53,15 @@ export interface Ahead {
   sends: Set<Channel>;
   /** Names of happenings that a branch ahead asks about. */
   names: Set<string>;
+}
+
+/** Every condition a journey asks, with those inside them. */
+function conditionsOf(document: Journey, instructions: Instruction[]): Condition[] {
+  const rules = [document.goal?.when, ...(document.leaveWhen ?? []).map((r) => r.when)];
+  const asked = rules.filter((r): r is Condition => r !== undefined && !isHappening(r));
+  if (document.entry?.where) asked.push(document.entry.where);
+  for (const { step } of instructions) for (const lane of kindOf(step).lanes(step)) if (lane.when) asked.push(lane.when);
+  return asked.flatMap(eachCondition);
 }
 
 /** A rule as the person runner asks it. */
@@ -94,6 +105,7 @@ export function compile(document: Journey, version = 0): Plan {
       ? { ...compileRule(goal.when), leave: goal.leave ?? true, within: goal.within ? duration(goal.within) : null }
       : null,
     leaveWhen: (document.leaveWhen ?? []).map((r) => ({ ...compileRule(r.when), reason: r.reason })),
+    readsReactions: conditionsOf(document, instructions).some((c) => 'did' in c),
     ahead: (index) => {
       let found = known.get(index);
       if (!found) known.set(index, (found = lookAhead(instructions, index)));

@@ -1,0 +1,212 @@
+/**
+ * Starts the whole of Ambulo on loopback: database, stand-ins, web server,
+ * worker. Used by the demo and by the browser tests.
+ */
+import { fork, spawn, type ChildProcess } from 'node:child_process';
+import { createHash, randomBytes } from 'node:crypto';
+import { mkdirSync, openSync, rmSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { join } from 'node:path';
+import { createUser } from '../server/access/sessions.ts';
+import { DEMO_USER } from '../server/access/demo-user.ts';
+import { migrate } from '../server/db/migrate.ts';
+import { openPool, ts, type Pool } from '../server/db/pool.ts';
+import { freePort, startCluster, type Cluster } from './postgres.ts';
+
+export interface Running {
+  web: string;
+  databaseUrl: string;
+  cluster: Cluster;
+  pool: Pool;
+  ports: Ports;
+  env: Record<string, string>;
+  /** True where the workspace was made just now. */
+  fresh: boolean;
+  /** Ends everything, in the order that loses nothing. */
+  stop(): Promise<void>;
+  /** One more worker, for tests that end one. */
+  startWorker(): Promise<ChildProcess>;
+  worker: ChildProcess;
+}
+
+export interface Ports {
+  web: number;
+  database: number;
+  smtp: number;
+  postbox: number;
+  handset: number;
+  passersBy: number;
+}
+
+export interface StartOptions {
+  root: string;
+  /** Where data, logs and the stand-ins' mail are kept. */
+  dir: string;
+  fresh: boolean;
+  /** Ports to try first; a taken one is replaced. Absent: any free ones. */
+  ports?: Ports;
+  /** Where the practice clock of a new workspace begins, UTC ms. */
+  clock: number;
+  careless?: boolean;
+  say(line: string): void;
+}
+
+/** Folder that the database's user can reach, told apart by checkout. */
+export function dataDir(root: string): string {
+  if (process.getuid?.() !== 0) return join(root, '.ambulo');
+  return join('/var/tmp', `ambulo-${createHash('sha256').update(root).digest('hex').slice(0, 12)}`);
+}
+
+async function isFree(port: number): Promise<boolean> {
+  const server = createServer();
+  return new Promise((resolve) => {
+    server.once('error', () => resolve(false));
+    server.listen(port, '127.0.0.1', () => server.close(() => resolve(true)));
+  });
+}
+
+async function choosePorts(wanted: Ports | undefined, say: (line: string) => void): Promise<Ports> {
+  const names = ['web', 'database', 'smtp', 'postbox', 'handset', 'passersBy'] as const;
+  const chosen = {} as Ports;
+  for (const name of names) {
+    const port = wanted?.[name];
+    if (port !== undefined && (await isFree(port))) chosen[name] = port;
+    else {
+      chosen[name] = await freePort();
+      if (port !== undefined) say(`port ${port} (${name}) is taken; using ${chosen[name]} instead`);
+    }
+  }
+  return chosen;
+}
+
+export async function start({ root, dir, fresh, ports: wanted, clock, careless = false, say }: StartOptions): Promise<Running> {
+  if (fresh) rmSync(dir, { recursive: true, force: true });
+  mkdirSync(dir, { recursive: true });
+  const ports = await choosePorts(wanted, say);
+  say('starting PostgreSQL');
+  const cluster = await startCluster({ dir: join(dir, 'postgres'), port: ports.database, careless });
+  const pool = openPool(cluster.url);
+  const children: ChildProcess[] = [];
+  const stop = async (): Promise<void> => {
+    for (const child of children) await end(child);
+    await pool.end().catch(() => undefined);
+    await cluster.stop();
+  };
+  try {
+    await migrate(pool, join(root, 'db/migrations'));
+    const made = await makeWorkspace(pool, clock);
+    const standinsDir = join(dir, 'stand-ins');
+    // A new workspace has had no mail yet.
+    if (made) rmSync(standinsDir, { recursive: true, force: true });
+    mkdirSync(standinsDir, { recursive: true });
+    const web = `http://127.0.0.1:${ports.web}`;
+    const env: Record<string, string> = {
+      PATH: process.env['PATH'] ?? '',
+      HOME: process.env['HOME'] ?? dir,
+      NODE_ENV: 'production',
+      DATABASE_URL: cluster.url,
+      AMBULO_URL: web,
+      AMBULO_DEMO: '1',
+      ORIGIN: web,
+      HOST: '127.0.0.1',
+      PORT: String(ports.web),
+      BODY_SIZE_LIMIT: '27M',
+      SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
+      SMS_URL: `http://127.0.0.1:${ports.handset}`,
+      SMS_SECRET: await handsetSecret(pool),
+      POSTBOX_URL: `http://127.0.0.1:${ports.postbox}`,
+      HANDSET_URL: `http://127.0.0.1:${ports.handset}`,
+      PASSERS_BY_URL: `http://127.0.0.1:${ports.passersBy}`,
+      POSTBOX_SMTP_PORT: String(ports.smtp),
+      POSTBOX_HTTP_PORT: String(ports.postbox),
+      HANDSET_PORT: String(ports.handset),
+      PASSERS_BY_PORT: String(ports.passersBy),
+      STANDINS_DIR: standinsDir
+    };
+    const launch = async (name: string, file: string, tsx: boolean): Promise<ChildProcess> => {
+      const log = openSync(join(dir, `${name}.log`), 'a');
+      const execArgv = tsx ? ['--import', import.meta.resolve('tsx')] : [];
+      // A group of its own, so that Ctrl C reaches only the one that then stops the others in order.
+      const child = fork(join(root, file), [], { env, execArgv, cwd: root, stdio: ['ignore', log, log, 'ipc'], detached: true });
+      children.unshift(child);
+      if (tsx) await told(child, name, dir);
+      return child;
+    };
+    say('starting the stand-ins: Postbox, Handset, Passers-by');
+    await launch('stand-ins', 'standins/main.ts', true);
+    say('starting the web server');
+    const server = await launch('web', 'build/index.js', false);
+    await answering(`${web}/health`, server, dir);
+    say('starting the worker');
+    const worker = await launch('worker', 'bin/worker.ts', true);
+    return {
+      web,
+      databaseUrl: cluster.url,
+      cluster,
+      pool,
+      ports,
+      env,
+      fresh: made,
+      stop,
+      worker,
+      startWorker: () => launch('worker', 'bin/worker.ts', true)
+    };
+  } catch (error) {
+    await stop();
+    throw error;
+  }
+}
+
+async function makeWorkspace(pool: Pool, clock: number): Promise<boolean> {
+  const { rowCount } = await pool.query(
+    `insert into workspace (name, zone, clock, practice_now, secret) values ('Quillmoor Observatory', 'Europe/Dublin', 'practice', $1, $2)
+     on conflict do nothing`,
+    [ts(clock), randomBytes(32)]
+  );
+  if (!rowCount) return false;
+  await createUser(pool, DEMO_USER);
+  return true;
+}
+
+/** The secret shared with the gateway, made from the workspace's own, so that it stays the same. */
+async function handsetSecret(pool: Pool): Promise<string> {
+  const { rows } = await pool.query<{ secret: Buffer }>('select secret from workspace');
+  return createHash('sha256').update('handset').update(rows[0]?.secret ?? '').digest('hex');
+}
+
+function told(child: ChildProcess, name: string, dir: string): Promise<void> {
+  return new Promise((resolve, reject) => {
+    child.once('message', () => resolve());
+    child.once('exit', (code) => reject(new Error(`${name} ended with ${code} while starting; see ${dir}/${name}.log`)));
+  });
+}
+
+async function answering(url: string, child: ChildProcess, dir: string): Promise<void> {
+  const until = Date.now() + 30_000;
+  for (;;) {
+    if (child.exitCode !== null) throw new Error(`the web server ended while starting; see ${dir}/web.log`);
+    const ok = await fetch(url).then((r) => r.ok, () => false);
+    if (ok) return;
+    if (Date.now() > until) throw new Error(`the web server did not answer in 30 seconds; see ${dir}/web.log`);
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+}
+
+/** Asks a process to end, and ends it where it does not within ten seconds. */
+async function end(child: ChildProcess): Promise<void> {
+  if (child.exitCode !== null || child.signalCode !== null) return;
+  const gone = new Promise<void>((resolve) => child.once('exit', () => resolve()));
+  child.kill('SIGTERM');
+  const timer = setTimeout(() => child.kill('SIGKILL'), 10_000);
+  await gone;
+  clearTimeout(timer);
+}
+
+/** Runs a program to its end, its output going where ours goes. */
+export function runToEnd(command: string, args: string[], cwd: string): Promise<number> {
+  return new Promise((resolve, reject) => {
+    const child = spawn(command, args, { cwd, stdio: ['ignore', 'inherit', 'inherit'] });
+    child.once('error', reject);
+    child.once('exit', (code) => resolve(code ?? 1));
+  });
+}

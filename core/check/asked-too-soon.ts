@@ -1,0 +1,36 @@
+/** A branch that asks what people did with a message at the very instant it went out: everyone goes down "no". */
+import { eachCondition } from '../condition/evaluate.ts';
+import { kindOf } from '../steps/index.ts';
+import type { Check, Finding } from './finding.ts';
+import { about } from './finding.ts';
+
+export const askedTooSoon: Check = (_journey, steps) =>
+  steps.flatMap((s): Finding[] => {
+    const asked = kindOf(s.step)
+      .lanes(s.step)
+      .flatMap((lane) => (lane.when ? eachCondition(lane.when) : []))
+      .flatMap((c) => ('did' in c && c.did !== 'sent' ? [c.of] : []));
+    return [...new Set(asked)].flatMap((of) => {
+      const sent = s.before.findIndex((b) => b.key === of);
+      const known = steps.some((other) => other.step.key === of);
+      if (sent < 0 && known) {
+        return [
+          about(s, {
+            severity: 'remark',
+            check: 'asked-elsewhere',
+            text: `This branch asks about a message that nobody has had when they get here, so the answer is always no.`,
+            hint: 'Ask about a message that stands before this step.'
+          })
+        ];
+      }
+      if (sent < 0 || s.before.slice(sent + 1).some((b) => b.kind === 'wait')) return [];
+      return [
+        about(s, {
+          severity: 'remark',
+          check: 'asked-too-soon',
+          text: 'This branch asks the second after the message goes out, so almost everyone takes the last lane.',
+          hint: 'Wait two days before it.'
+        })
+      ];
+    });
+  });

@@ -1,0 +1,23 @@
+/** What a check says: a blocker stops a journey from going live, a remark does not. */
+import type { Journey } from '../journey/schema.ts';
+import type { PlacedStep } from '../journey/walk-document.ts';
+
+export interface Finding {
+  severity: 'blocker' | 'remark';
+  /** Name of the check, stable: `empty-subject`. */
+  check: string;
+  /** Key of the step it is about; `null` for the journey as a whole. */
+  step: string | null;
+  /** What is wrong and why it matters, in one sentence. */
+  text: string;
+  /** What would mend it. */
+  hint: string;
+}
+
+/** One rule a journey is held against. */
+export type Check = (journey: Journey, steps: PlacedStep[]) => Finding[];
+
+/** A finding about one step. */
+export function about(placed: PlacedStep, rest: Omit<Finding, 'step'>): Finding {
+  return { ...rest, step: placed.step.key };
+}

@@ -1,0 +1,45 @@
+/** All checks. Adding one means a function in a file of its own and a name in this list. */
+import type { Journey } from '../journey/schema.ts';
+import { referenceProblems } from '../journey/references.ts';
+import { pathText } from '../journey/problems.ts';
+import { eachStep } from '../journey/walk-document.ts';
+import { askedTooSoon } from './asked-too-soon.ts';
+import type { Check, Finding } from './finding.ts';
+import { brokenPersonalField, emptySubject, emptyText } from './messages.ts';
+import { noGoal, noWayIn, textAtNight } from './rules-of-the-journey.ts';
+import { emptyJourney, unchosen, unchosenRules } from './unfinished.ts';
+
+const brokenReference: Check = (journey, steps) =>
+  referenceProblems(journey).map((problem) => {
+    const at = steps.findLast((s) => s.path.every((p, i) => problem.path[i] === p));
+    return {
+      severity: 'blocker',
+      check: 'broken-reference',
+      step: at?.step.key ?? null,
+      text: `${pathText(problem.path)}: ${problem.message}.`,
+      hint: 'Choose a step that is there.'
+    };
+  });
+
+const CHECKS: Check[] = [
+  emptyJourney,
+  emptySubject,
+  emptyText,
+  brokenPersonalField,
+  unchosen,
+  unchosenRules,
+  brokenReference,
+  askedTooSoon,
+  textAtNight,
+  noWayIn,
+  noGoal
+];
+
+/** What all checks find, blockers first. */
+export function findingsOf(journey: Journey): Finding[] {
+  const steps = eachStep(journey);
+  const found = CHECKS.flatMap((check) => check(journey, steps));
+  return [...found.filter((f) => f.severity === 'blocker'), ...found.filter((f) => f.severity === 'remark')];
+}
+
+export type { Finding } from './finding.ts';

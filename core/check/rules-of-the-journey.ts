@@ -1,0 +1,44 @@
+/** Journeys without a way in, without a goal, and texts that may go out at night. */
+import type { Check, Finding } from './finding.ts';
+import { about } from './finding.ts';
+
+export const noWayIn: Check = (journey) =>
+  journey.entry?.on?.length
+    ? []
+    : [
+        {
+          severity: 'remark',
+          check: 'no-way-in',
+          step: null,
+          text: 'Nobody gets in by themselves: only by hand.',
+          hint: 'Say under “Everyone” which tag lets people in.'
+        }
+      ];
+
+export const noGoal: Check = (journey) =>
+  journey.goal || journey.leaveWhen?.length
+    ? []
+    : [
+        {
+          severity: 'remark',
+          check: 'no-goal',
+          step: null,
+          text: 'No goal and no leave rule: those who have done what you want still get every message.',
+          hint: 'Say under “Everyone” what the journey is for.'
+        }
+      ];
+
+export const textAtNight: Check = (journey, steps) =>
+  steps.flatMap((s): Finding[] => {
+    if (s.step.kind !== 'sms') return [];
+    const hours = s.step.hours ?? journey.hours;
+    if (hours && hours !== 'any') return [];
+    return [
+      about(s, {
+        severity: 'remark',
+        check: 'text-at-night',
+        text: 'This text may go out at any hour. Texts at night are answered with STOP.',
+        hint: 'Use sending hours.'
+      })
+    ];
+  });

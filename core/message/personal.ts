@@ -1,0 +1,50 @@
+/**
+ * Personal fields in messages: Liquid over `person`, `entry`, `journey` and
+ * `links`. Values are text and are never read as Liquid again, whatever they
+ * contain. Loops and includes are bounded, because a template is input.
+ */
+import { Liquid, type Template } from 'liquidjs';
+
+export interface MessageScope {
+  person: Record<string, unknown>;
+  journey: { name: string };
+  links: { unsubscribe: string };
+}
+
+const engine = new Liquid({
+  ownPropertyOnly: true,
+  strictFilters: true,
+  // No files: a template cannot include anything.
+  templates: {},
+  parseLimit: 200_000,
+  renderLimit: 500,
+  memoryLimit: 2_000_000
+});
+
+const parsed = new Map<string, Template[]>();
+const KEPT = 2000;
+
+function parse(template: string): Template[] {
+  let found = parsed.get(template);
+  if (!found) {
+    found = engine.parse(template);
+    if (parsed.size >= KEPT) parsed.clear();
+    parsed.set(template, found);
+  }
+  return found;
+}
+
+/** Fills a template in; throws where it is not Liquid, with Liquid's own message. */
+export function fillIn(template: string, scope: MessageScope): string {
+  return String(engine.renderSync(parse(template), scope));
+}
+
+/** What is wrong with a template, in words; `null` where it can be filled in. */
+export function templateProblem(template: string): string | null {
+  try {
+    engine.parse(template);
+    return null;
+  } catch (error) {
+    return (error as Error).message.split('\n')[0] ?? 'it cannot be read';
+  }
+}

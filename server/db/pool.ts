@@ -1,0 +1,55 @@
+/**
+ * Connections to PostgreSQL. Instants come and go as UTC milliseconds, ids as
+ * numbers; `ts` turns milliseconds into a parameter.
+ */
+import pg from 'pg';
+
+pg.types.setTypeParser(pg.types.builtins.INT8, Number);
+pg.types.setTypeParser(pg.types.builtins.NUMERIC, Number);
+pg.types.setTypeParser(pg.types.builtins.TIMESTAMPTZ, (text) => new Date(text).getTime());
+
+export type Pool = pg.Pool;
+/** Anything that runs statements: the pool, or one connection inside a transaction. */
+export type Db = pg.Pool | pg.PoolClient;
+
+/** A new pool; `max` connections at most. Broken idle connections are dropped and made anew. */
+export function openPool(connectionString: string, max = 10): Pool {
+  const pool = new pg.Pool({ connectionString, max, connectionTimeoutMillis: 5000 });
+  // Without a listener a connection that breaks while idle would end the process.
+  pool.on('error', () => undefined);
+  return pool;
+}
+
+/** UTC milliseconds as a query parameter; null stays null. */
+export function ts(at: number | null): string | null {
+  return at === null ? null : new Date(at).toISOString();
+}
+
+/** Runs work in one transaction: committed when it returns, rolled back when it throws. */
+export async function transaction<T>(pool: Pool, work: (db: pg.PoolClient) => Promise<T>): Promise<T> {
+  const db = await pool.connect();
+  let broken: Error | undefined;
+  try {
+    await db.query('begin');
+    const result = await work(db);
+    await db.query('commit');
+    return result;
+  } catch (error) {
+    await db.query('rollback').catch((e: Error) => (broken = e));
+    throw error;
+  } finally {
+    // A connection that could not roll back is not given to anyone else.
+    db.release(broken);
+  }
+}
+
+const GONE = new Set(['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT', 'ENOENT', '57P01', '57P02', '57P03', '08006', '08003', '08001', '53300']);
+
+/** Whether an error says that the database cannot be reached now, rather than that a statement is wrong. */
+export function isUnavailable(error: unknown): boolean {
+  if (!(error instanceof Error)) return false;
+  if (error instanceof AggregateError) return error.errors.some(isUnavailable);
+  const code = (error as { code?: string }).code;
+  if (code !== undefined && GONE.has(code)) return true;
+  return /Connection terminated|timeout exceeded when trying to connect|Client has encountered a connection error/.test(error.message);
+}

@@ -1,0 +1,201 @@
+/** Loads what a batch's people need, in a few set queries. */
+import type { Channel } from '../../core/condition/schema.ts';
+import type { Happening } from '../../core/person/happening.ts';
+import type { Input } from '../../core/person/run.ts';
+import { newPerson, type ConsentState, type FieldValue, type PersonState } from '../../core/person/state.ts';
+import type { Walk, WalkState } from '../../core/walk/walk.ts';
+import { ts, type Db } from '../db/pool.ts';
+import type { PlanBook } from './plans.ts';
+
+export interface InboxItem {
+  id: number;
+  at: number;
+  input: Input;
+}
+
+export interface LoadedPerson {
+  id: number;
+  state: PersonState;
+  inbox: InboxItem[];
+  /** Walks as loaded, whatever becomes of them. */
+  walks: Walk[];
+}
+
+interface HappeningRow {
+  person_id: number;
+  id: number;
+  name: string;
+  at: number;
+  walk_id: number | null;
+  journey_id: number | null;
+  step: string | null;
+  data: Record<string, unknown>;
+}
+
+export async function loadPeople(
+  db: Db,
+  ids: number[],
+  now: number,
+  plans: PlanBook
+): Promise<{ people: LoadedPerson[]; suppressed: Set<string> }> {
+  const people = new Map<number, LoadedPerson>();
+  const of = (id: number): LoadedPerson => {
+    const found = people.get(id);
+    if (!found) throw new Error(`person ${id} was not loaded`);
+    return found;
+  };
+
+  const facts = await db.query<{
+    id: number;
+    email: string | null;
+    phone: string | null;
+    first_name: string | null;
+    last_name: string | null;
+    zone: string | null;
+    fields: Record<string, FieldValue>;
+    tags: string[];
+    lists: string[];
+    consents: Partial<Record<Channel, ConsentState>>;
+    scores: Record<string, number>;
+    entered: number[] | null;
+    last_walk: number | null;
+  }>({
+    name: 'load-facts',
+    text: `
+      select p.id, p.email, p.phone, p.first_name, p.last_name, p.zone, p.fields,
+        array(select tag from person_tags t where t.person_id = p.id) as tags,
+        array(select list from person_lists l where l.person_id = p.id) as lists,
+        (select coalesce(jsonb_object_agg(channel, state), '{}') from consents c where c.person_id = p.id) as consents,
+        (select coalesce(jsonb_object_agg(score, points), '{}') from scores s where s.person_id = p.id) as scores,
+        w.entered, w.last_walk
+      from people p
+      left join lateral (
+        select array_agg(distinct journey_id) as entered, max(id) as last_walk from walks where person_id = p.id
+      ) w on true
+      where p.id = any($1::bigint[])`,
+    values: [ids]
+  });
+  const addresses: string[] = [];
+  for (const r of facts.rows) {
+    const state = newPerson(String(r.id));
+    const own = { email: r.email, phone: r.phone, first_name: r.first_name, last_name: r.last_name, zone: r.zone };
+    for (const [name, value] of Object.entries({ ...r.fields, ...own })) if (value !== null) state.fields.set(name, value);
+    for (const address of [r.email, r.phone]) if (address) addresses.push(address.toLowerCase());
+    state.tags = new Set(r.tags);
+    state.lists = new Set(r.lists);
+    state.consent = r.consents;
+    state.scores = new Map(Object.entries(r.scores));
+    state.entered = new Set((r.entered ?? []).map((j) => plans.keyOf(j)));
+    state.nextWalk = (r.last_walk ?? 0) + 1;
+    people.set(r.id, { id: r.id, state, inbox: [], walks: [] });
+  }
+
+  const walks = await db.query<{
+    person_id: number;
+    id: number;
+    journey_id: number;
+    version: number;
+    state: WalkState;
+    at_step: number;
+    standing: 'wait' | 'held' | null;
+    due_at: number | null;
+    begun_by: string;
+    entered_at: number;
+    ended_at: number | null;
+    reason: string | null;
+    visits: Record<string, number>;
+    goal_reached: boolean;
+    watch_until: number | null;
+  }>({
+    name: 'load-walks',
+    text: `
+      select person_id, id, journey_id, version, state, at_step, standing, due_at, begun_by, entered_at, ended_at,
+        reason, visits, goal_reached, watch_until
+      from walks
+      where person_id = any($1::bigint[])
+        and (state = 'walking' or (watch_until >= $2 and not goal_reached))
+      order by person_id, id`,
+    values: [ids, ts(now)]
+  });
+  await plans.ensure(db, walks.rows);
+  let reads = false;
+  for (const r of walks.rows) {
+    const walk: Walk = {
+      id: r.id,
+      journey: plans.keyOf(r.journey_id),
+      version: r.version,
+      state: r.state,
+      at: r.at_step,
+      standing: r.standing && r.due_at !== null ? { kind: r.standing, until: r.due_at } : null,
+      by: r.begun_by,
+      enteredAt: r.entered_at,
+      endedAt: r.ended_at,
+      reason: r.reason,
+      visits: r.visits,
+      goalReached: r.goal_reached,
+      goalUntil: r.watch_until
+    };
+    const person = of(r.person_id);
+    person.walks.push(walk);
+    person.state.walks.push(walk);
+    reads ||= plans.plan(r.journey_id, r.version).readsReactions;
+  }
+
+  // Only journeys that ask what people did with a message need that loaded.
+  if (reads) {
+    const reactions = await db.query<HappeningRow>({
+      name: 'load-reactions',
+      text: `
+        select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.data
+        from unnest($1::bigint[], $2::integer[]) as w (person_id, id)
+        join happenings h on h.person_id = w.person_id and h.walk_id = w.id
+        where h.step is not null and h.handled_at is not null
+        order by h.person_id, h.id`,
+      values: [walks.rows.map((w) => w.person_id), walks.rows.map((w) => w.id)]
+    });
+    for (const r of reactions.rows) remember(of(r.person_id).state, r, plans);
+  }
+
+  const inbox = await db.query<HappeningRow>({
+    name: 'load-inbox',
+    text: `
+      select person_id, id, name, at, walk_id, journey_id, step, data
+      from happenings
+      where person_id = any($1::bigint[]) and handled_at is null
+      order by id`,
+    values: [ids]
+  });
+  for (const r of inbox.rows) of(r.person_id).inbox.push({ id: r.id, at: r.at, input: inputOf(r, plans) });
+
+  const { rows } = await db.query<{ address: string }>({
+    name: 'load-suppressed',
+    text: 'select address from suppressions where address = any($1::text[])',
+    values: [addresses]
+  });
+  return { people: [...people.values()], suppressed: new Set(rows.map((r) => r.address)) };
+}
+
+function remember(state: PersonState, r: HappeningRow, plans: PlanBook): void {
+  const walk = r.walk_id ?? 0;
+  const step = r.step ?? '';
+  if (r.name === 'sent') {
+    const channel = r.data['channel'] as Channel;
+    state.sent.push({ walk, journey: plans.keyOf(r.journey_id ?? 0), step, visit: 0, channel, at: r.at, order: r.id });
+  } else if (!r.data['machine']) {
+    const link = r.data['link'];
+    state.reactions.push({ name: r.name, walk, step, at: r.at, order: r.id, ...(typeof link === 'string' ? { link } : {}) });
+  }
+  state.order = Math.max(state.order, r.id + 1);
+}
+
+/** An inbox row as the engine's input. `enter`, `existing` and `set` are requests, everything else happened. */
+function inputOf(r: HappeningRow, plans: PlanBook): Input {
+  if (r.name === 'enter') return { kind: 'enter', journey: String(r.data['journey']), by: String(r.data['by'] ?? 'hand') };
+  if (r.name === 'existing') return { kind: 'existing', journey: String(r.data['journey']) };
+  if (r.name === 'set') return { ...(r.data as Omit<Extract<Input, { kind: 'set' }>, 'kind'>), kind: 'set' };
+  const happening: Happening = { ...(r.data as Partial<Happening>), name: r.name, at: r.at };
+  if (r.walk_id !== null && r.step !== null && r.journey_id !== null) {
+    happening.about = { walk: r.walk_id, journey: plans.keyOf(r.journey_id), step: r.step };
+  }
+  return { kind: 'happening', happening };
+}

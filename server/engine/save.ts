@@ -1,0 +1,320 @@
+/** Writes all that a batch changed, in set statements. The caller holds the transaction. */
+import { END } from '../../core/journey/compile.ts';
+import type { Happening } from '../../core/person/happening.ts';
+import type { FactChange, TrailLine } from '../../core/person/run.ts';
+import type { FieldValue, SentMessage } from '../../core/person/state.ts';
+import type { Walk } from '../../core/walk/walk.ts';
+import { columns } from '../db/columns.ts';
+import { ts, type Db } from '../db/pool.ts';
+import type { PlanBook } from './plans.ts';
+
+/** What a batch collected, in the order in which it came. */
+export interface BatchRecord {
+  begun: { person: number; walk: Walk }[];
+  /** Walks that were there before and may have changed. */
+  moved: { person: number; walk: Walk }[];
+  trail: { person: number; version: number; line: TrailLine }[];
+  happenings: { person: number; happening: Happening }[];
+  messages: { person: number; version: number; message: SentMessage; address: string }[];
+  changes: { person: number; at: number; change: FactChange; source: string }[];
+  handled: { person: number; id: number; at: number }[];
+}
+
+export async function saveBatch(db: Db, plans: PlanBook, batch: BatchRecord): Promise<void> {
+  await saveWalks(db, plans, batch);
+  await saveTrail(db, plans, batch);
+  await saveHappenings(db, plans, batch);
+  await saveMessages(db, plans, batch);
+  await saveFacts(db, batch);
+}
+
+const WALK_COLUMNS = [
+  'person_id',
+  'id',
+  'journey_id',
+  'version',
+  'state',
+  'at_step',
+  'step',
+  'standing',
+  'due_at',
+  'begun_by',
+  'entered_at',
+  'ended_at',
+  'reason',
+  'visits',
+  'goal_reached',
+  'watch_until'
+] as const;
+
+function walkRow(plans: PlanBook, { person, walk }: { person: number; walk: Walk }): Record<(typeof WALK_COLUMNS)[number], unknown> {
+  const journeyId = plans.idOf(walk.journey);
+  const step = walk.at === END ? null : plans.plan(journeyId, walk.version).instructions[walk.at]?.step.key;
+  return {
+    person_id: person,
+    id: walk.id,
+    journey_id: journeyId,
+    version: walk.version,
+    state: walk.state,
+    at_step: walk.at,
+    step: step ?? null,
+    standing: walk.standing?.kind ?? null,
+    due_at: ts(walk.standing?.until ?? null),
+    begun_by: walk.by,
+    entered_at: ts(walk.enteredAt),
+    ended_at: ts(walk.endedAt),
+    reason: walk.reason,
+    visits: JSON.stringify(walk.visits),
+    goal_reached: walk.goalReached,
+    watch_until: ts(walk.goalUntil)
+  };
+}
+
+async function saveWalks(db: Db, plans: PlanBook, batch: BatchRecord): Promise<void> {
+  if (batch.begun.length) {
+    await db.query({
+      name: 'begin-walks',
+      text: `
+        insert into walks (${WALK_COLUMNS.join(', ')})
+        select * from unnest(
+          $1::bigint[], $2::integer[], $3::bigint[], $4::integer[], $5::text[], $6::integer[], $7::text[], $8::text[],
+          $9::timestamptz[], $10::text[], $11::timestamptz[], $12::timestamptz[], $13::text[], $14::jsonb[],
+          $15::boolean[], $16::timestamptz[])`,
+      values: columns(batch.begun.map((w) => walkRow(plans, w)), WALK_COLUMNS)
+    });
+  }
+  if (batch.moved.length) {
+    const changing = ['person_id', 'id', 'state', 'at_step', 'step', 'standing', 'due_at', 'ended_at', 'reason', 'visits', 'goal_reached'] as const;
+    await db.query({
+      name: 'move-walks',
+      text: `
+        update walks w
+        set state = m.state, at_step = m.at_step, step = m.step, standing = m.standing, due_at = m.due_at,
+          ended_at = m.ended_at, reason = m.reason, visits = m.visits, goal_reached = m.goal_reached
+        from unnest($1::bigint[], $2::integer[], $3::text[], $4::integer[], $5::text[], $6::text[], $7::timestamptz[],
+          $8::timestamptz[], $9::text[], $10::jsonb[], $11::boolean[])
+          as m (person_id, id, state, at_step, step, standing, due_at, ended_at, reason, visits, goal_reached)
+        where w.person_id = m.person_id and w.id = m.id`,
+      values: columns(batch.moved.map((w) => walkRow(plans, w)), changing)
+    });
+  }
+}
+
+async function saveTrail(db: Db, plans: PlanBook, { trail }: BatchRecord): Promise<void> {
+  if (!trail.length) return;
+  await db.query({
+    name: 'save-trail',
+    text: `
+      insert into trail (person_id, walk_id, journey_id, version, at, step, what, detail)
+      select person_id, walk_id, journey_id, version, at, step, what, detail
+      from unnest($1::bigint[], $2::integer[], $3::bigint[], $4::integer[], $5::timestamptz[], $6::text[], $7::text[],
+        $8::jsonb[]) with ordinality as t (person_id, walk_id, journey_id, version, at, step, what, detail, place)
+      order by place`,
+    values: columns(
+      trail.map(({ person, version, line }) => ({
+        person,
+        walk: line.walk,
+        journey: plans.idOf(line.journey),
+        version,
+        at: ts(line.at),
+        step: line.step,
+        what: line.what,
+        detail: JSON.stringify(line.detail)
+      })),
+      ['person', 'walk', 'journey', 'version', 'at', 'step', 'what', 'detail']
+    )
+  });
+}
+
+async function saveHappenings(db: Db, plans: PlanBook, { happenings, handled }: BatchRecord): Promise<void> {
+  if (handled.length) {
+    await db.query({
+      name: 'mark-handled',
+      text: `
+        update happenings h
+        set handled_at = t.at
+        from unnest($1::bigint[], $2::bigint[], $3::timestamptz[]) as t (person_id, id, at)
+        where h.person_id = t.person_id and h.id = t.id`,
+      values: columns(handled.map((h) => ({ ...h, at: ts(h.at) })), ['person', 'id', 'at'])
+    });
+  }
+  if (!happenings.length) return;
+  await db.query({
+    name: 'save-happenings',
+    text: `
+      insert into happenings (person_id, name, at, source, walk_id, journey_id, step, data, handled_at)
+      select person_id, name, at, 'engine', walk_id, journey_id, step, data, at
+      from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::integer[], $5::bigint[], $6::text[], $7::jsonb[])
+        with ordinality as t (person_id, name, at, walk_id, journey_id, step, data, place)
+      order by place`,
+    values: columns(
+      happenings.map(({ person, happening }) => {
+        const { name, at, about, ...data } = happening;
+        const journey = about?.journey ?? happening.journey;
+        return {
+          person,
+          name,
+          at: ts(at),
+          walk: about?.walk ?? null,
+          journey: journey ? plans.idOf(journey) : null,
+          step: about?.step ?? null,
+          data: JSON.stringify(data)
+        };
+      }),
+      ['person', 'name', 'at', 'walk', 'journey', 'step', 'data']
+    )
+  });
+}
+
+async function saveMessages(db: Db, plans: PlanBook, { messages }: BatchRecord): Promise<void> {
+  if (!messages.length) return;
+  await db.query({
+    name: 'save-messages',
+    text: `
+      insert into messages (person_id, walk_id, journey_id, version, step, visit, channel, address, created_at, try_at)
+      select person_id, walk_id, journey_id, version, step, visit, channel, address, at, at
+      from unnest($1::bigint[], $2::integer[], $3::bigint[], $4::integer[], $5::text[], $6::integer[], $7::text[],
+        $8::text[], $9::timestamptz[]) with ordinality
+        as t (person_id, walk_id, journey_id, version, step, visit, channel, address, at, place)
+      order by place`,
+    values: columns(
+      messages.map(({ person, version, message: m, address }) => ({
+        person,
+        walk: m.walk,
+        journey: plans.idOf(m.journey),
+        version,
+        step: m.step,
+        visit: m.visit,
+        channel: m.channel,
+        address,
+        at: ts(m.at)
+      })),
+      ['person', 'walk', 'journey', 'version', 'step', 'visit', 'channel', 'address', 'at']
+    )
+  });
+}
+
+type Last = { person: number; at: string | null };
+
+/** Of several changes to one fact of one person only the last is written. */
+async function saveFacts(db: Db, { changes }: BatchRecord): Promise<void> {
+  if (!changes.length) return;
+  const labels = { tag: new Map<string, Last & { name: string; on: boolean }>(), list: new Map<string, Last & { name: string; on: boolean }>() };
+  const scores = new Map<string, Last & { name: string; points: number }>();
+  const consents = new Map<string, Last & { channel: string; state: string | null; source: string }>();
+  const fields = new Map<number, Record<string, FieldValue | null>>();
+  const suppressed = new Map<string, { address: string; at: string | null }>();
+  for (const { person, at, change, source } of changes) {
+    const last = { person, at: ts(at) };
+    switch (change.fact) {
+      case 'tag':
+      case 'list':
+        labels[change.fact].set(`${person}/${change.name}`, { ...last, name: change.name, on: change.on });
+        break;
+      case 'score':
+        scores.set(`${person}/${change.name}`, { ...last, name: change.name, points: change.points });
+        break;
+      case 'consent':
+        consents.set(`${person}/${change.channel}`, { ...last, channel: change.channel, state: change.state, source });
+        break;
+      case 'field':
+        fields.set(person, { ...fields.get(person), [change.name]: change.value });
+        break;
+      case 'suppressed':
+        suppressed.set(change.address, { address: change.address.toLowerCase(), at: ts(at) });
+        break;
+    }
+  }
+  for (const fact of ['tag', 'list'] as const) await saveLabels(db, fact, [...labels[fact].values()]);
+  if (scores.size) {
+    await db.query({
+      name: 'save-scores',
+      text: `
+        insert into scores (person_id, score, points, at)
+        select * from unnest($1::bigint[], $2::text[], $3::double precision[], $4::timestamptz[])
+        on conflict (person_id, score) do update set points = excluded.points, at = excluded.at`,
+      values: columns([...scores.values()], ['person', 'name', 'points', 'at'])
+    });
+  }
+  await saveConsents(db, [...consents.values()]);
+  if (suppressed.size) {
+    await db.query(
+      `insert into suppressions (address, at, reason)
+       select address, at, 'bounced' from unnest($1::text[], $2::timestamptz[]) as t (address, at)
+       on conflict do nothing`,
+      columns([...suppressed.values()], ['address', 'at'])
+    );
+  }
+  for (const [person, set] of fields) await saveFields(db, person, set);
+}
+
+async function saveLabels(db: Db, fact: 'tag' | 'list', rows: (Last & { name: string; on: boolean })[]): Promise<void> {
+  const table = fact === 'tag' ? 'person_tags' : 'person_lists';
+  const on = rows.filter((r) => r.on);
+  const off = rows.filter((r) => !r.on);
+  if (on.length) {
+    if (fact === 'tag') {
+      await db.query({
+        name: 'catalogue-tags',
+        text: `insert into tags (name, created_at) select distinct on (name) name, at
+               from unnest($1::text[], $2::timestamptz[]) as t (name, at) order by name, at on conflict do nothing`,
+        values: columns(on, ['name', 'at'])
+      });
+    }
+    await db.query({
+      name: `put-${table}`,
+      text: `
+        insert into ${table} (person_id, ${fact}, since)
+        select * from unnest($1::bigint[], $2::text[], $3::timestamptz[])
+        on conflict do nothing`,
+      values: columns(on, ['person', 'name', 'at'])
+    });
+  }
+  if (off.length) {
+    await db.query({
+      name: `take-${table}`,
+      text: `
+        delete from ${table} l
+        using unnest($1::bigint[], $2::text[]) as t (person_id, name)
+        where l.person_id = t.person_id and l.${fact} = t.name`,
+      values: columns(off, ['person', 'name'])
+    });
+  }
+}
+
+async function saveConsents(db: Db, rows: (Last & { channel: string; state: string | null; source: string })[]): Promise<void> {
+  const known = rows.filter((r) => r.state !== null);
+  const cleared = rows.filter((r) => r.state === null);
+  if (known.length) {
+    await db.query({
+      name: 'save-consents',
+      text: `
+        insert into consents (person_id, channel, state, at, source)
+        select * from unnest($1::bigint[], $2::text[], $3::text[], $4::timestamptz[], $5::text[])
+        on conflict (person_id, channel) do update
+        set state = excluded.state, at = excluded.at, source = excluded.source`,
+      values: columns(known, ['person', 'channel', 'state', 'at', 'source'])
+    });
+  }
+  if (cleared.length) {
+    await db.query(
+      `delete from consents c using unnest($1::bigint[], $2::text[]) as t (person_id, channel)
+       where c.person_id = t.person_id and c.channel = t.channel`,
+      columns(cleared, ['person', 'channel'])
+    );
+  }
+}
+
+const OWN_COLUMNS = new Set(['email', 'phone', 'first_name', 'last_name', 'zone']);
+
+async function saveFields(db: Db, person: number, set: Record<string, FieldValue | null>): Promise<void> {
+  const own = Object.entries(set).filter(([name]) => OWN_COLUMNS.has(name));
+  const other = Object.entries(set).filter(([name]) => !OWN_COLUMNS.has(name));
+  const keep = Object.fromEntries(other.filter(([, v]) => v !== null));
+  const drop = other.filter(([, v]) => v === null).map(([name]) => name);
+  const assign = own.map(([name], i) => `${name} = $${i + 4}`);
+  await db.query(
+    `update people set ${[...assign, 'fields = (fields || $2::jsonb) - $3::text[]'].join(', ')} where id = $1`,
+    [person, JSON.stringify(keep), drop, ...own.map(([, v]) => v)]
+  );
+}

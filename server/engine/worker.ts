@@ -1,0 +1,72 @@
+/**
+ * The worker: batches, outbox and clock skips, woken by notifications, with a
+ * poll as the fallback. It goes on by itself when the database was gone.
+ */
+import type { Logger } from 'pino';
+import { runAskedSkip } from '../clock/skip.ts';
+import { listen } from '../db/notify.ts';
+import { isUnavailable } from '../db/pool.ts';
+import { runBatch } from './batch.ts';
+import type { Engine } from './context.ts';
+import { dispatch } from './dispatch.ts';
+
+export interface Worker {
+  /** Stops after the work in hand. */
+  stop(): Promise<void>;
+}
+
+const POLL_MS = 1000;
+
+export function startWorker(engine: Engine, connectionString: string, log: Logger): Worker {
+  let stopped = false;
+  const sleepers = new Set<() => void>();
+  const wakeAll = (): void => {
+    for (const wake of sleepers) wake();
+  };
+  const sleep = (ms: number): Promise<void> =>
+    new Promise((resolve) => {
+      const done = (): void => {
+        clearTimeout(timer);
+        sleepers.delete(done);
+        resolve();
+      };
+      const timer = setTimeout(done, ms);
+      sleepers.add(done);
+    });
+  const bell = listen(connectionString, (topic) => {
+    if (topic !== 'changed') wakeAll();
+  });
+
+  /** Repeats one kind of work; rests when there was none, longer when something failed. */
+  const repeat = async (name: string, work: () => Promise<boolean>): Promise<void> => {
+    let failures = 0;
+    while (!stopped) {
+      try {
+        const busy = await work();
+        if (failures) log.info({ work: name }, 'going on');
+        failures = 0;
+        if (!busy) await sleep(POLL_MS);
+      } catch (error) {
+        failures++;
+        const pause = Math.min(250 * 2 ** failures, 5000);
+        if (isUnavailable(error)) log.warn({ work: name }, 'the database is away; trying again');
+        else log.error({ work: name, error: (error as Error).message, stack: (error as Error).stack }, 'work failed; trying again');
+        await new Promise((resolve) => setTimeout(resolve, pause));
+      }
+    }
+  };
+  const loops = [
+    repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
+    repeat('outbox', async () => (await dispatch(engine.pool, engine.plans, engine.post)) > 0),
+    repeat('clock', () => runAskedSkip(engine))
+  ];
+  return {
+    async stop() {
+      stopped = true;
+      wakeAll();
+      await Promise.all(loops);
+      await bell.close();
+      engine.post.mailer.close();
+    }
+  };
+}

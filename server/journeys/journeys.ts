@@ -1,0 +1,92 @@
+/** Journeys as documents: making one, saving its draft, reading it. */
+import { schemaProblems, pathText } from '../../core/journey/problems.ts';
+import { FORMAT, journeySchema, type Journey } from '../../core/journey/schema.ts';
+import { now } from '../clock/clock.ts';
+import { ts, type Db } from '../db/pool.ts';
+
+export type JourneyState = 'draft' | 'live' | 'paused' | 'closing' | 'closed';
+
+export interface JourneyRow {
+  id: number;
+  key: string;
+  name: string;
+  folder: string;
+  state: JourneyState;
+  draft: Journey;
+  draft_revision: number;
+  draft_saved_at: number;
+  live_version: number | null;
+}
+
+export async function journeyByKey(db: Db, key: string): Promise<JourneyRow | null> {
+  const { rows } = await db.query<JourneyRow>({
+    name: 'journey-by-key',
+    text: `select id, key, name, folder, state, draft, draft_revision, draft_saved_at, live_version from journeys where key = $1`,
+    values: [key]
+  });
+  return rows[0] ?? null;
+}
+
+export async function versionOf(db: Db, journeyId: number, number: number): Promise<{ document: Journey; live_from: number; set_live_by: string } | null> {
+  const { rows } = await db.query<{ document: Journey; live_from: number; set_live_by: string }>({
+    name: 'version',
+    text: 'select document, live_from, set_live_by from versions where journey_id = $1 and number = $2',
+    values: [journeyId, number]
+  });
+  return rows[0] ?? null;
+}
+
+/** A key made of a name: lower-case letters, digits and "-". */
+export function keyFrom(name: string): string {
+  const plain = name.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase();
+  return plain.replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 60) || 'journey';
+}
+
+/** Makes a journey from a document; its key gets a number where it is taken. */
+export async function createJourney(db: Db, document: Journey, by: string, folder = ''): Promise<string> {
+  const at = ts(await now(db));
+  for (let n = 1; ; n++) {
+    const key = n === 1 ? document.key : `${document.key}-${n}`;
+    const { rowCount } = await db.query(
+      `insert into journeys (key, name, folder, draft, draft_saved_at, created_at, created_by)
+       values ($1, $2, $3, $4, $5, $5, $6) on conflict (key) do nothing`,
+      [key, document.name ?? key, folder, JSON.stringify({ ...document, key }), at, by]
+    );
+    if (rowCount) return key;
+  }
+}
+
+/** An empty journey. */
+export function emptyJourney(name: string): Journey {
+  return { format: FORMAT, key: keyFrom(name), name, entry: { on: [] }, lane: [] };
+}
+
+export type Saved =
+  | { ok: true; revision: number; savedAt: number }
+  | { ok: false; kind: 'gone' | 'changed' | 'bad'; message: string; revision?: number };
+
+/** Saves a draft, unless someone else saved in between. A draft may be unfinished, not malformed. */
+export async function saveDraft(db: Db, key: string, revision: number, document: unknown): Promise<Saved> {
+  const read = journeySchema.safeParse(document);
+  if (!read.success) {
+    const [first] = schemaProblems(read.error, document);
+    return { ok: false, kind: 'bad', message: first ? `${pathText(first.path)}: ${first.message}` : 'the draft cannot be read' };
+  }
+  if (read.data.key !== key) return { ok: false, kind: 'bad', message: `key: found "${read.data.key}", expected "${key}"` };
+  const at = await now(db);
+  const { rows } = await db.query<{ draft_revision: number }>(
+    `update journeys set draft = $3, name = $4, draft_revision = draft_revision + 1, draft_saved_at = $5
+     where key = $1 and draft_revision = $2
+     returning draft_revision`,
+    [key, revision, JSON.stringify(read.data), read.data.name ?? key, ts(at)]
+  );
+  if (rows[0]) return { ok: true, revision: rows[0].draft_revision, savedAt: at };
+  const current = await journeyByKey(db, key);
+  if (!current) return { ok: false, kind: 'gone', message: 'This journey has been deleted.' };
+  return {
+    ok: false,
+    kind: 'changed',
+    message: 'This draft was changed in another window. What you see here is not saved.',
+    revision: current.draft_revision
+  };
+}

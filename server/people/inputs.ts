@@ -1,0 +1,27 @@
+/** Changing people from outside: requests put into the inbox, which the workers carry out in order. */
+import type { Input } from '../../core/person/run.ts';
+import { now } from '../clock/clock.ts';
+import { notify } from '../db/notify.ts';
+import { ts, type Db } from '../db/pool.ts';
+
+type SetInput = Omit<Extract<Input, { kind: 'set' }>, 'kind'>;
+
+/** Puts the same change in for many people. `sourceId` makes a repeat harmless. */
+export async function askChange(db: Db, people: number[], change: SetInput, source: string, sourceId: string | null = null): Promise<void> {
+  await ask(db, people, 'set', change, source, sourceId);
+}
+
+/** Puts people into a journey by hand. */
+export async function askEntry(db: Db, people: number[], journey: string, source: string): Promise<void> {
+  await ask(db, people, 'enter', { journey, by: 'hand' }, source, null);
+}
+
+async function ask(db: Db, people: number[], name: string, data: object, source: string, sourceId: string | null): Promise<void> {
+  await db.query(
+    `insert into happenings (person_id, name, at, source, source_id, data)
+     select person_id, $2, $3, $4, $5, $6 from unnest($1::bigint[]) with ordinality as t (person_id, place) order by place
+     on conflict do nothing`,
+    [people, name, ts(await now(db)), source, sourceId, JSON.stringify(data)]
+  );
+  await notify(db, 'inbox');
+}

@@ -1,0 +1,57 @@
+import { redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
+import { SESSION_COOKIE, userOf } from '$server/access/sessions.ts';
+import { db } from '$server/app.ts';
+import { isUnavailable } from '$server/db/pool.ts';
+
+/** Reached by people in their mail and by outside services, who have no account here. */
+const PUBLIC = /^\/(o|l|u)\/[^/]+$|^\/hooks\/|^\/sign-in$|^\/health$/;
+/** Of those, what may be posted to from anywhere: RFC 8058 one-click, and signed webhooks. */
+const POSTED_FROM_ANYWHERE = /^\/u\/[^/]+$|^\/hooks\//;
+
+const AWAY = 'The database cannot be reached at the moment.';
+
+export const handle: Handle = async ({ event, resolve }) => {
+  const { pathname } = event.url;
+  const changes = !['GET', 'HEAD', 'OPTIONS'].includes(event.request.method);
+  if (changes && !POSTED_FROM_ANYWHERE.test(pathname) && event.request.headers.get('origin') !== event.url.origin) {
+    return new Response('This request came from another site and was refused. Nothing was changed.', { status: 403 });
+  }
+  const token = event.cookies.get(SESSION_COOKIE);
+  try {
+    event.locals.user = token ? await userOf(db(), token) : null;
+  } catch (error) {
+    if (!isUnavailable(error)) throw error;
+    return away(event.request);
+  }
+  if (!event.locals.user && !PUBLIC.test(pathname)) {
+    if (event.request.headers.get('accept')?.includes('text/html')) {
+      redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);
+    }
+    return Response.json({ message: 'Sign in first.' }, { status: 401 });
+  }
+  const response = await resolve(event);
+  response.headers.set('x-content-type-options', 'nosniff');
+  response.headers.set('referrer-policy', 'same-origin');
+  return response;
+};
+
+/** Without the database not even the session can be read; say so, and try again. */
+function away(request: Request): Response {
+  if (!request.headers.get('accept')?.includes('text/html')) {
+    return Response.json({ message: `${AWAY} Nothing was lost; try again in a moment.` }, { status: 503, headers: { 'retry-after': '5' } });
+  }
+  const page = `<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="3">
+<title>Database away · Ambulo</title><body style="font:16px/1.5 sans-serif;background:#f4f2eb;color:#1c2628;padding:3rem;max-width:40rem">
+<h1 style="font-size:1.25rem">${AWAY}</h1><p>Nothing is lost: messages and happenings wait where they are, and the worker goes on
+by itself as soon as the database answers. This page tries again every three seconds.</p></body></html>`;
+  return new Response(page, { status: 503, headers: { 'content-type': 'text/html; charset=utf-8', 'retry-after': '3' } });
+}
+
+export const handleError: HandleServerError = ({ error, status }) => {
+  if (isUnavailable(error)) {
+    return { message: AWAY, hint: 'Nothing is lost. Try again in a moment; the worker goes on by itself.' };
+  }
+  if (status === 404) return { message: 'There is nothing at this address.' };
+  process.stderr.write(`${(error as Error)?.stack ?? String(error)}\n`);
+  return { message: 'Something went wrong on our side; nothing was changed.' };
+};

@@ -1,0 +1,11 @@
+import { error } from '@sveltejs/kit';
+import { db } from '$server/app.ts';
+import { clicked } from '$server/intake/intake.ts';
+import type { RequestHandler } from './$types';
+
+/** A tracked link: leads only where the message's own link led. */
+export const GET: RequestHandler = async ({ params }) => {
+  const target = await clicked(db(), params.token);
+  if (!target) error(404, 'There is nothing at this address.');
+  return new Response(null, { status: 302, headers: { location: target, 'cache-control': 'no-store', 'referrer-policy': 'no-referrer' } });
+};

@@ -1,0 +1,42 @@
+/** Starts all stand-ins in one process, on the ports the environment gives. */
+import { join } from 'node:path';
+import { z } from 'zod';
+import { startHandset } from './handset.ts';
+import { startPassersBy } from './passers-by.ts';
+import { startPostbox } from './postbox.ts';
+
+const env = z
+  .object({
+    POSTBOX_SMTP_PORT: z.coerce.number(),
+    POSTBOX_HTTP_PORT: z.coerce.number(),
+    HANDSET_PORT: z.coerce.number(),
+    PASSERS_BY_PORT: z.coerce.number(),
+    AMBULO_URL: z.url(),
+    SMS_SECRET: z.string(),
+    /** Folder for what is kept over a restart; absent: nothing is. */
+    STANDINS_DIR: z.string().optional(),
+    PASSERS_BY_SEED: z.string().default('quillmoor')
+  })
+  .parse(process.env);
+
+const fileIn = (name: string): string | undefined => env.STANDINS_DIR && join(env.STANDINS_DIR, name);
+const postbox = await startPostbox({ smtp: env.POSTBOX_SMTP_PORT, http: env.POSTBOX_HTTP_PORT }, fileIn('postbox.ndjson'));
+const handset = await startHandset({
+  port: env.HANDSET_PORT,
+  webhook: () => new URL('/hooks/sms', env.AMBULO_URL).toString(),
+  secret: env.SMS_SECRET,
+  file: fileIn('handset.ndjson')
+});
+const passersBy = await startPassersBy({
+  port: env.PASSERS_BY_PORT,
+  seed: env.PASSERS_BY_SEED,
+  postbox: `http://127.0.0.1:${postbox.httpPort}`,
+  handset: `http://127.0.0.1:${handset.port}`
+});
+
+const stop = (): void => {
+  void Promise.all([postbox.close(), handset.close(), passersBy.close()]).then(() => process.exit(0));
+};
+process.on('SIGTERM', stop);
+process.on('SIGINT', stop);
+process.send?.('ready');
