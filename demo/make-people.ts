@@ -56,11 +56,13 @@ for (let n = 0; n < 600; n++) {
     tags.join(';')
   ]);
   // Seven weeks of evenings; Fridays and Saturdays are the busy ones.
-  if (random() < 0.78) {
+  if (!box && random() < 0.78) {
     const week = Math.floor(random() * 7);
     const evening = pick([0, 1, 2, 3, 4, 4, 4, 5, 5, 5, 5, 6]);
     visits.push([date(START + (week * 7 + evening) * DAY), email, 'first-visit']);
   }
+  // Addresses that bounce, late enough to be seen on Today.
+  if (box) visits.push([date(START + 46 * DAY), email, 'first-visit']);
   if (member && random() < 0.8) visits.push([date(START + Math.floor(random() * 48) * DAY), email, 'renewal-due']);
   if (member && random() < 0.25) visits.push([date(START + (20 + Math.floor(random() * 28)) * DAY), email, 'renewed']);
 }

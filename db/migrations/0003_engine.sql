@@ -64,7 +64,9 @@ create unique index happenings_once on happenings (person_id, source, source_id)
 -- The workers' inbox, in order of arrival.
 create index happenings_inbox on happenings (id) where handled_at is null;
 create index happenings_at on happenings (at);
+create index happenings_replies on happenings (at) where name in ('replied', 'unsubscribed');
 create index happenings_step on happenings (journey_id, step, name) where step is not null;
+create index happenings_journey on happenings (journey_id, id) where journey_id is not null;
 
 create table messages (
   person_id bigint not null references people on delete cascade,

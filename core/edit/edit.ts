@@ -1,0 +1,209 @@
+/**
+ * Editing a journey: named edits, one place that applies them. A document is
+ * never changed in place; every edit gives a new one that shares what did not
+ * change, so that undoing is keeping the old one.
+ */
+import { produce } from 'immer';
+import type { Condition } from '../condition/schema.ts';
+import type { Path } from '../journey/problems.ts';
+import type { Journey } from '../journey/schema.ts';
+import { eachStep } from '../journey/walk-document.ts';
+import type { BranchStep } from '../steps/branch.ts';
+import { kindOf, STEP_KINDS, type Step, type StepName } from '../steps/index.ts';
+import { repoint } from './repoint.ts';
+
+export type Edit =
+  | { edit: 'insert'; lane: Path; index: number; step: Step }
+  | { edit: 'remove'; key: string }
+  /** Keys set to `undefined` are taken out. */
+  | { edit: 'patch'; key: string; set: Record<string, unknown> }
+  /** Moves a step past its neighbour on its lane. */
+  | { edit: 'move'; key: string; by: 1 | -1 }
+  /** Makes the gap that ends at `index` wait so long; `null`: not at all. */
+  | { edit: 'wait'; lane: Path; index: number; for: string | null }
+  | { edit: 'add-lane'; key: string; label: string; when: Condition }
+  | { edit: 'patch-lane'; key: string; place: number; label?: string; when?: Condition }
+  | { edit: 'remove-lane'; key: string; place: number }
+  | { edit: 'journey'; set: Partial<Omit<Journey, 'format' | 'key' | 'lane'>> };
+
+export interface Edited {
+  document: Journey;
+  /** What was done, for the undo list: "Add email". */
+  label: string;
+}
+
+/** Applies an edit. An edit that cannot be applied (its step is gone) changes nothing. */
+export function applyEdit(document: Journey, edit: Edit): Edited {
+  switch (edit.edit) {
+    case 'insert':
+      return {
+        label: `Add ${edit.step.kind}`,
+        document: produce(document, (d) => void laneAt(d as Journey, edit.lane)?.splice(edit.index, 0, edit.step))
+      };
+    case 'remove':
+      return {
+        label: 'Delete step',
+        document: onLaneOf(document, edit.key, (lane, i) => void lane.splice(i, 1))
+      };
+    case 'patch':
+      return { label: 'Change step', document: onLaneOf(document, edit.key, (lane, i) => assign(lane[i], edit.set)) };
+    case 'move':
+      return {
+        label: 'Move step',
+        document: onLaneOf(document, edit.key, (lane, i) => {
+          const to = i + edit.by;
+          const [step] = to >= 0 && to < lane.length ? lane.splice(i, 1) : [];
+          if (step) lane.splice(to, 0, step);
+        })
+      };
+    case 'wait':
+      return { label: edit.for ? 'Set wait' : 'Remove wait', document: setWait(document, edit) };
+    case 'add-lane':
+      return {
+        label: 'Add lane',
+        document: onBranch(document, edit.key, (b) => void b.lanes.push({ label: freshLabel(b, edit.label), when: edit.when, lane: [] }))
+      };
+    case 'patch-lane':
+      return {
+        label: 'Change lane',
+        document: onBranch(document, edit.key, (b) => {
+          const lane = b.lanes[edit.place];
+          if (edit.label !== undefined) (lane ?? b.otherwise).label = edit.label;
+          if (edit.when !== undefined && lane) lane.when = edit.when;
+        })
+      };
+    case 'remove-lane':
+      return { label: 'Remove lane', document: onBranch(document, edit.key, (b) => void (b.lanes.length > 1 && b.lanes.splice(edit.place, 1))) };
+    case 'journey':
+      return { label: 'Change journey', document: produce(document, (d) => assign(d, edit.set)) };
+  }
+}
+
+function assign(target: object | undefined, set: Record<string, unknown>): void {
+  if (!target) return;
+  for (const [key, value] of Object.entries(set)) {
+    if (value === undefined) Reflect.deleteProperty(target, key);
+    else Reflect.set(target, key, value);
+  }
+}
+
+/** The steps at a path that ends in a lane. */
+export function laneAt(document: Journey, path: Path): Step[] | undefined {
+  let value: unknown = document;
+  for (const key of path) value = (value as Record<string | number, unknown> | undefined)?.[key];
+  return Array.isArray(value) ? (value as Step[]) : undefined;
+}
+
+/** Where a step stands; `null` where there is none with that key. */
+export function placeOf(document: Journey, key: string): { lane: Path; index: number; step: Step } | null {
+  const found = eachStep(document).find((s) => s.step.key === key);
+  const index = found?.path.at(-1);
+  return found && typeof index === 'number' ? { lane: found.path.slice(0, -1), index, step: found.step } : null;
+}
+
+function onLaneOf(document: Journey, key: string, change: (lane: Step[], index: number) => void): Journey {
+  const place = placeOf(document, key);
+  if (!place) return document;
+  return produce(document, (d) => {
+    const lane = laneAt(d as Journey, place.lane);
+    if (lane) change(lane, place.index);
+  });
+}
+
+function onBranch(document: Journey, key: string, change: (branch: BranchStep) => void): Journey {
+  return onLaneOf(document, key, (lane, i) => {
+    const step = lane[i];
+    if (step?.kind === 'branch') change(step);
+  });
+}
+
+function freshLabel(branch: BranchStep, wanted: string): string {
+  const used = new Set([...branch.lanes.map((l) => l.label), branch.otherwise.label]);
+  for (let n = 1; ; n++) {
+    const label = n === 1 ? wanted : `${wanted} ${n}`;
+    if (!used.has(label)) return label;
+  }
+}
+
+function setWait(document: Journey, { lane: path, index, for: length }: Extract<Edit, { edit: 'wait' }>): Journey {
+  return produce(document, (d) => {
+    const lane = laneAt(d as Journey, path);
+    if (!lane) return;
+    let first = index;
+    while (first > 0 && lane[first - 1]?.kind === 'wait') first--;
+    const old = lane[first];
+    const key = first < index && old ? old.key : freshKey(document, 'wait');
+    const note = first < index && old?.note ? { note: old.note } : {};
+    lane.splice(first, index - first, ...(length ? [{ key, kind: 'wait' as const, for: length, ...note }] : []));
+  });
+}
+
+/** A key no step of the journey has. */
+export function freshKey(document: Journey, base: string, taken: ReadonlySet<string> = new Set()): string {
+  const used = new Set(eachStep(document).map((s) => s.step.key));
+  if (base !== 'wait' && !used.has(base) && !taken.has(base)) return base;
+  for (let n = base === 'wait' ? 1 : 2; ; n++) {
+    const key = `${base}-${n}`;
+    if (!used.has(key) && !taken.has(key)) return key;
+  }
+}
+
+/** A new step of a kind. A branch asks about the message before it, where there is one. */
+export function newStep(document: Journey, kind: StepName, lane: Path, index: number): Step {
+  const step = STEP_KINDS[kind].create(freshKey(document, kind));
+  if (step.kind !== 'branch') return step;
+  const message = messageBefore(document, lane, index);
+  if (!message) return step;
+  return {
+    ...step,
+    lanes: [{ label: `opened ${kindOf(message).card(message).title}`, when: { did: 'opened', of: message.key }, lane: [] }],
+    otherwise: { label: 'did not', lane: [] }
+  };
+}
+
+/** The nearest email before a place, else the nearest text; `null` where none stands before it. */
+export function messageBefore(document: Journey, lane: Path, index: number): Step | null {
+  const before = messagesBefore(document, lane, index);
+  return before.findLast((s) => s.kind === 'email') ?? before.at(-1) ?? null;
+}
+
+/** Messages that a walk has passed when it comes to a place. */
+export function messagesBefore(document: Journey, lane: Path, index: number): Step[] {
+  const found: Step[] = [];
+  let steps: Step[] = document.lane;
+  // Down the path, collecting what stands before each step that holds the next lane.
+  const take = (until: number): void => {
+    for (const step of steps.slice(0, until)) found.push(step, ...inside(step));
+  };
+  let at: Path = lane.slice(1);
+  while (at.length) {
+    const place = at[0];
+    if (typeof place !== 'number') break;
+    take(place);
+    const holder = steps[place];
+    if (!holder) break;
+    found.push(holder);
+    const end = at.indexOf('lane', 1);
+    const opened = kindOf(holder).lanes(holder).find((l) => l.path.every((p, i) => at[i + 1] === p));
+    steps = opened?.steps ?? [];
+    at = at.slice(end + 1);
+  }
+  take(index);
+  return found.filter((s) => s.kind === 'email' || s.kind === 'sms');
+}
+
+function inside(step: Step): Step[] {
+  return kindOf(step).lanes(step).flatMap((l) => l.steps.flatMap((s) => [s, ...inside(s)]));
+}
+
+/** A copy of a step with all it holds, with keys of its own; what pointed inside the copy points inside it still. */
+export function copyOf(document: Journey, step: Step): Step {
+  const keys = new Map<string, string>();
+  const taken = new Set<string>();
+  for (const s of [step, ...inside(step)]) {
+    const key = freshKey(document, s.key.replace(/-\d+$/, ''), taken);
+    taken.add(key);
+    keys.set(s.key, key);
+  }
+  return repoint(step, keys);
+}

@@ -1,0 +1,24 @@
+/**
+ * What is typed into a gap: a duration (`2d`, `1 day 4 h`) or the day the next
+ * step should fall on (`=day 5`, `=5`).
+ */
+import { DAY, durationText, typedDuration } from '../time/duration.ts';
+import type { Elapsed } from '../sheet/layout.ts';
+
+export type GapText = { for: string | null } | { problem: string };
+
+/** `before` is the elapsed time when a walk comes to the gap. Empty text or 0 means no wait. */
+export function readGapText(text: string, before: Elapsed): GapText {
+  const typed = text.trim();
+  if (typed === '' || /^0\s*[a-z]*$/i.test(typed)) return { for: null };
+  const day = /^=\s*(?:day\s*)?(\d{1,5})$/i.exec(typed);
+  if (day) {
+    const target = Number(day[1]) * DAY;
+    if (target < before.max) {
+      return { problem: `people come here on day ${Math.floor(before.max / DAY)} already` };
+    }
+    return { for: durationText(target - before.max) };
+  }
+  const length = typedDuration(typed);
+  return length ? { for: length } : { problem: 'type a length such as 2d or 3 h, or a day such as =day 5' };
+}

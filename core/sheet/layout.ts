@@ -1,0 +1,257 @@
+/**
+ * The route sheet's geometry: lanes down, elapsed time across. Pure: a document
+ * and what is folded give positions in pixels; nothing here draws.
+ *
+ * Every distinct moment (elapsed time since entry) is a column. Inside a column
+ * cards stand side by side in the order in which a walk meets them, so a column
+ * is as wide as its longest chain of steps.
+ */
+import type { Path } from '../journey/problems.ts';
+import type { Condition } from '../condition/schema.ts';
+import { kindOf, type Step } from '../steps/index.ts';
+import type { WaitStep } from '../steps/wait.ts';
+import { momentWords } from '../tell/words.ts';
+import { duration, rulerLength } from '../time/duration.ts';
+
+export const CARD_WIDTH = 138;
+export const CARD_HEIGHT = 38;
+export const ROW_HEIGHT = 52;
+const PAD = 14;
+/** Between two cards of one moment. */
+const GAP = 26;
+/** From a card that opens lanes to the first card of a lane in the same moment. */
+const INDENT = 40;
+/** Behind the last card of a column: room for the words of a wait. */
+const TRAIL = 74;
+const END_WIDTH = 64;
+const LAST_COLUMN_TRAIL = 30;
+
+/** Elapsed time since entry, in ruler ms: earliest and latest. */
+export interface Elapsed {
+  min: number;
+  max: number;
+}
+
+export interface Moment extends Elapsed {
+  label: string;
+  x: number;
+  width: number;
+}
+
+export interface LaneRow {
+  /** Path of its steps in the document, as text: what figures and folding go by. */
+  id: string;
+  path: Path;
+  depth: number;
+  label: string;
+  when: Condition | null;
+  /** Key of the step that opens it; `null` for the main lane. */
+  openedBy: string | null;
+  /** Place among the lanes of that step. */
+  place: number;
+  y: number;
+}
+
+export interface Card {
+  step: Exclude<Step, WaitStep>;
+  row: number;
+  /** Place in its lane's steps. */
+  index: number;
+  x: number;
+  y: number;
+  elapsed: Elapsed;
+  folded: boolean;
+}
+
+/** The space between two cards of a lane: holds the waits there, and is where steps are put in. */
+export interface Gap {
+  row: number;
+  lane: Path;
+  /** Where a new step goes: behind the gap's waits. */
+  index: number;
+  waits: WaitStep[];
+  x1: number;
+  x2: number;
+  y: number;
+  /** Elapsed when a walk comes to the gap, before its waits. */
+  before: Elapsed;
+}
+
+/** From a card down to the lanes it opens. */
+export interface Bracket {
+  x: number;
+  y1: number;
+  y2: number;
+  key: string;
+}
+
+export interface Join {
+  key: string;
+  x: number;
+  /** Row of the lane that everyone rejoins. */
+  y: number;
+  /** Lowest lane that comes back. */
+  y2: number;
+  /** Right edge of the card that opened the lanes: the stretch from there is walked on the lanes below. */
+  fromX: number;
+}
+
+export interface SheetLayout {
+  rows: LaneRow[];
+  moments: Moment[];
+  cards: Card[];
+  gaps: Gap[];
+  brackets: Bracket[];
+  joins: Join[];
+  end: { x: number; y: number };
+  width: number;
+  height: number;
+}
+
+interface Item {
+  column: string;
+  elapsed: Elapsed;
+  /** What stands before it; `indent` is for the card that opens its lane. */
+  after: { item: Item; by: number }[];
+  width: number;
+  offset: number;
+}
+
+interface RawGap extends Omit<Gap, 'x1' | 'x2' | 'y'> {
+  from: Item | null;
+  /** Starts at the bracket of this card rather than behind it. */
+  opened: boolean;
+  to: Item;
+}
+
+const columnOf = (e: Elapsed): string => `${e.min}/${e.max}`;
+
+/** Lays a journey's lanes out. `folded`: keys of steps whose lanes are not shown. */
+export function layoutSheet(lane: Step[], folded: ReadonlySet<string> = new Set(), mainLabel = 'Everyone'): SheetLayout {
+  const rows: LaneRow[] = [];
+  const items: Item[] = [];
+  const cards: (Omit<Card, 'x' | 'y'> & { item: Item })[] = [];
+  const gaps: RawGap[] = [];
+  const brackets: { item: Item; row: number; last: number; key: string }[] = [];
+  const joins: { item: Item; row: number; last: number; key: string; from: Item }[] = [];
+
+  const make = (elapsed: Elapsed, after: Item['after'], width: number): Item => {
+    const item = { column: columnOf(elapsed), elapsed, after, width, offset: PAD };
+    items.push(item);
+    return item;
+  };
+
+  const place = (steps: Step[], path: Path, row: number, start: Elapsed, opener: Item | null, depth: number): { elapsed: Elapsed; last: Item | null; finish: (to: Item) => void } => {
+    let elapsed = start;
+    let last: Item | null = opener;
+    let opened = opener !== null;
+    let waits: WaitStep[] = [];
+    let before = start;
+    const gap = (index: number, to: Item): void => {
+      gaps.push({ row, lane: path, index, waits, from: last, opened, to, before });
+    };
+    steps.forEach((step, index) => {
+      if (step.kind === 'wait') {
+        waits.push(step);
+        const length = rulerLength(duration(step.for));
+        elapsed = { min: elapsed.min + length, max: elapsed.max + length };
+        return;
+      }
+      const item = make(elapsed, last ? [{ item: last, by: opened ? INDENT : last.width + GAP }] : [], CARD_WIDTH);
+      gap(index, item);
+      const lanes = kindOf(step).lanes(step);
+      const isFolded = lanes.length > 0 && folded.has(step.key);
+      cards.push({ step, row, index, elapsed, folded: isFolded, item });
+      waits = [];
+      last = item;
+      opened = false;
+      if (lanes.length) {
+        const ends = lanes.map((l) => laneEnd(l.steps, elapsed));
+        const after = { min: Math.min(...ends.map((e) => e.min)), max: Math.max(...ends.map((e) => e.max)) };
+        if (!isFolded) {
+          const placed = lanes.map((l, n) => {
+            const lanePath = [...path, index, ...l.path, 'lane'];
+            const at = rows.push({ id: lanePath.join('.'), path: lanePath, depth: depth + 1, label: l.label, when: l.when, openedBy: step.key, place: n, y: 0 }) - 1;
+            return { at, ...place(l.steps, lanePath, at, elapsed, item, depth + 1) };
+          });
+          const join = make(
+            after,
+            [{ item, by: CARD_WIDTH + GAP }, ...placed.flatMap((p) => (p.last ? [{ item: p.last, by: p.last === item ? INDENT + GAP : p.last.width + GAP }] : []))],
+            0
+          );
+          for (const p of placed) p.finish(join);
+          const lowest = Math.max(...placed.map((p) => p.at));
+          brackets.push({ item, row, last: lowest, key: step.key });
+          joins.push({ item: join, row, last: lowest, key: step.key, from: item });
+          last = join;
+        }
+        elapsed = after;
+      }
+      before = elapsed;
+    });
+    return { elapsed, last, finish: (to) => gap(steps.length, to) };
+  };
+
+  rows.push({ id: 'lane', path: ['lane'], depth: 0, label: mainLabel, when: null, openedBy: null, place: 0, y: 0 });
+  const main = place(lane, ['lane'], 0, { min: 0, max: 0 }, null, 0);
+  const end = make(main.elapsed, main.last ? [{ item: main.last, by: main.last.width + GAP }] : [], END_WIDTH);
+  main.finish(end);
+
+  rows.forEach((row, i) => (row.y = i * ROW_HEIGHT + ROW_HEIGHT / 2));
+  const moments = placeColumns(items);
+  const x = (item: Item): number => (moments.byColumn.get(item.column)?.x ?? 0) + item.offset;
+  const y = (row: number): number => rows[row]?.y ?? 0;
+  const bracketX = (item: Item): number => x(item) + 14;
+  return {
+    rows,
+    moments: moments.list,
+    cards: cards.map(({ item, ...card }) => ({ ...card, x: x(item), y: y(card.row) })),
+    gaps: gaps.map(({ from, opened, to, ...gap }) => ({
+      ...gap,
+      x1: from ? (opened ? bracketX(from) : x(from) + from.width) : x(to) - PAD,
+      x2: x(to),
+      y: y(gap.row)
+    })),
+    brackets: brackets.map((b) => ({ x: bracketX(b.item), y1: y(b.row) + CARD_HEIGHT / 2, y2: y(b.last), key: b.key })),
+    joins: joins.map((j) => ({ key: j.key, x: x(j.item), y: y(j.row), y2: y(j.last), fromX: x(j.from) + CARD_WIDTH })),
+    end: { x: x(end), y: y(0) },
+    width: moments.width,
+    height: rows.length * ROW_HEIGHT
+  };
+}
+
+/** When a lane that begins at `start` ends. */
+function laneEnd(steps: Step[], start: Elapsed): Elapsed {
+  return steps.reduce((at, step) => {
+    if (step.kind === 'wait') {
+      const length = rulerLength(duration(step.for));
+      return { min: at.min + length, max: at.max + length };
+    }
+    const ends = kindOf(step).lanes(step).map((l) => laneEnd(l.steps, at));
+    return ends.length ? { min: Math.min(...ends.map((e) => e.min)), max: Math.max(...ends.map((e) => e.max)) } : at;
+  }, start);
+}
+
+function placeColumns(items: Item[]): { list: Moment[]; byColumn: Map<string, Moment>; width: number } {
+  // Items were made in the order in which a walk meets them, so what stands before has its place already.
+  for (const item of items) {
+    for (const { item: before, by } of item.after) {
+      if (before.column === item.column) item.offset = Math.max(item.offset, before.offset + by);
+    }
+  }
+  const found = new Map<string, Moment>();
+  for (const { column, elapsed, offset, width } of items) {
+    const known = found.get(column) ?? { ...elapsed, label: momentWords(elapsed.min, elapsed.max), x: 0, width: 0 };
+    known.width = Math.max(known.width, offset + width + TRAIL);
+    found.set(column, known);
+  }
+  const list = [...found.values()].sort((a, b) => a.max - b.max || a.min - b.min);
+  const last = list.at(-1);
+  if (last) last.width += LAST_COLUMN_TRAIL - TRAIL;
+  let x = 0;
+  for (const moment of list) {
+    moment.x = x;
+    x += moment.width;
+  }
+  return { list, byColumn: found, width: x };
+}

@@ -1,0 +1,61 @@
+/** The read-through: a journey told in plain sentences, each belonging to a step. */
+import type { Journey } from '../journey/schema.ts';
+import { kindOf, type Step } from '../steps/index.ts';
+import { eachStep } from '../journey/walk-document.ts';
+import { layoutSheet } from '../sheet/layout.ts';
+import { conditionWords, ruleWords, type Naming } from './condition.ts';
+import { durationWords, momentWords, or } from './words.ts';
+
+export interface Sentence {
+  /** "Day 2"; empty where it is the same as above. */
+  moment: string;
+  depth: number;
+  text: string;
+  /** Key of the step it tells of; `null` for the journey's own rules. */
+  step: string | null;
+}
+
+/** Finds the title of a step by its key, as the sheet shows it. */
+export function namingOf(document: Pick<Journey, 'lane'>): Naming {
+  const titles = new Map(eachStep(document).map(({ step }) => [step.key, kindOf(step).card(step).title]));
+  return (key) => titles.get(key) ?? `“${key}”`;
+}
+
+export function readThrough(document: Journey): Sentence[] {
+  const name = namingOf(document);
+  const moments = new Map(layoutSheet(document.lane).cards.map((c) => [c.step.key, momentWords(c.elapsed.min, c.elapsed.max)]));
+  const sentences: Sentence[] = [];
+  const tags = (document.entry?.on ?? []).map((rule) => rule.tag || '…');
+  const where = document.entry?.where ? `, if they ${conditionWords(document.entry.where, name)}` : '';
+  const existing = document.entry?.existing ? ' Those who have it already enter when it goes live.' : '';
+  sentences.push({
+    moment: 'Entry',
+    depth: 0,
+    step: null,
+    text: tags.length ? `Whoever gets the tag ${or(tags)} enters, once${where}.${existing}` : `People are put in by hand, once each${where}.`
+  });
+  let shown = 'Entry';
+  const tell = (steps: Step[], depth: number): void => {
+    for (const step of steps) {
+      const moment = moments.get(step.key) ?? '';
+      sentences.push({ moment: moment && moment !== shown ? moment : '', depth, step: step.key, text: kindOf(step).tell(step, name) });
+      if (moment) shown = moment;
+      for (const lane of kindOf(step).lanes(step)) {
+        const who = lane.when ? `Those who ${conditionWords(lane.when, name)}` : `Everyone else (${lane.label})`;
+        sentences.push({ moment: '', depth: depth + 1, step: step.key, text: lane.steps.length ? `${who}:` : `${who}: nothing more, they go on.` });
+        tell(lane.steps, depth + 2);
+      }
+    }
+  };
+  tell(document.lane, 0);
+  sentences.push({ moment: '', depth: 0, step: null, text: 'Everyone still here has finished.' });
+  if (document.goal) {
+    const within = document.goal.within ? ` within ${durationWords(document.goal.within)}` : '';
+    const leave = (document.goal.leave ?? true) ? 'They leave then.' : 'They stay on.';
+    sentences.push({ moment: 'Goal', depth: 0, step: null, text: `The goal is that they ${ruleWords(document.goal.when, name)}${within}. ${leave}` });
+  }
+  document.leaveWhen?.forEach((rule, i) => {
+    sentences.push({ moment: i ? '' : 'Leaving', depth: 0, step: null, text: `Those who ${ruleWords(rule.when, name)} leave (${rule.reason}).` });
+  });
+  return sentences;
+}

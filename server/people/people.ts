@@ -1,0 +1,185 @@
+/** Finding people, and one person's page. */
+import { conditionSql, Parameters } from '../../core/condition/sql.ts';
+import type { Condition } from '../../core/condition/schema.ts';
+import type { ConsentState } from '../../core/person/state.ts';
+import type { Db } from '../db/pool.ts';
+
+export interface PersonLine {
+  id: number;
+  email: string | null;
+  phone: string | null;
+  name: string;
+  town: string | null;
+  tags: string[];
+  consentEmail: ConsentState | null;
+  consentSms: ConsentState | null;
+  interest: number | null;
+  walking: number;
+  lastDid: string | null;
+  lastDidAt: number | null;
+}
+
+export const SORTS = ['name', 'email', 'interest', 'last', 'walking'] as const;
+export type Sort = (typeof SORTS)[number];
+
+export interface PeopleSearch {
+  text: string;
+  tag: string | null;
+  sort: Sort;
+  descending: boolean;
+  page: number;
+}
+
+export const PER_PAGE = 50;
+
+const ORDER: Record<Sort, string> = {
+  name: 'lower(p.last_name)',
+  email: 'lower(p.email)',
+  interest: `(select points from scores s where s.person_id = p.id and s.score = 'interest')`,
+  last: `(select max(at) from happenings h where h.person_id = p.id and h.name in ('opened', 'clicked', 'replied'))`,
+  walking: `(select count(*) from walks w where w.person_id = p.id and w.state = 'walking')`
+};
+
+function filterSql(search: Pick<PeopleSearch, 'text' | 'tag'>, parameters: Parameters): string {
+  const conditions: Condition[] = search.tag ? [{ tag: search.tag }] : [];
+  const parts = conditions.map((c) => conditionSql(c, parameters));
+  for (const word of search.text.trim().split(/\s+/).filter(Boolean)) {
+    const like = parameters.add(`%${word.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`);
+    parts.push(`lower(concat_ws(' ', p.first_name, p.last_name, p.email, p.phone, p.fields ->> 'town')) like ${like}`);
+  }
+  return parts.length ? parts.join(' and ') : 'true';
+}
+
+export async function searchPeople(db: Db, search: PeopleSearch): Promise<{ people: PersonLine[]; total: number }> {
+  const counted = new Parameters();
+  const count = await db.query<{ n: number }>(`select count(*) as n from people p where ${filterSql(search, counted)}`, counted.values);
+  const parameters = new Parameters();
+  const where = filterSql(search, parameters);
+  const direction = search.descending ? 'desc nulls last' : 'asc nulls last';
+  const limit = parameters.add(PER_PAGE);
+  const offset = parameters.add((search.page - 1) * PER_PAGE);
+  const { rows } = await db.query<PersonLine>(
+    `with page as (
+       select p.id, row_number() over (order by ${ORDER[search.sort]} ${direction}, p.id) as place
+       from people p
+       where ${where}
+       order by place
+       limit ${limit} offset ${offset}
+     )
+     select p.id, p.email, p.phone, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
+       p.fields ->> 'town' as town,
+       array(select tag from person_tags t where t.person_id = p.id order by tag) as tags,
+       (select state from consents c where c.person_id = p.id and c.channel = 'email') as "consentEmail",
+       (select state from consents c where c.person_id = p.id and c.channel = 'sms') as "consentSms",
+       (select points from scores s where s.person_id = p.id and s.score = 'interest') as interest,
+       (select count(*) from walks w where w.person_id = p.id and w.state = 'walking') as walking,
+       did.name as "lastDid", did.at as "lastDidAt"
+     from page
+     join people p on p.id = page.id
+     left join lateral (
+       select h.name, h.at from happenings h
+       where h.person_id = p.id and h.name in ('opened', 'clicked', 'replied', 'unsubscribed')
+       order by h.id desc limit 1
+     ) did on true
+     order by page.place`,
+    parameters.values
+  );
+  return { people: rows, total: count.rows[0]?.n ?? 0 };
+}
+
+export async function tagCatalogue(db: Db): Promise<{ name: string; people: number }[]> {
+  const { rows } = await db.query<{ name: string; people: number }>({
+    name: 'tag-catalogue',
+    text: `select t.name, count(pt.person_id) as people from tags t left join person_tags pt on pt.tag = t.name group by t.name order by t.name`
+  });
+  return rows;
+}
+
+/** Names of all fields anyone has a value for, own columns first. */
+export async function fieldNames(db: Db): Promise<string[]> {
+  const { rows } = await db.query<{ name: string }>({
+    name: 'field-names',
+    text: `select distinct jsonb_object_keys(fields) as name from (select fields from people order by id limit 5000) as p order by 1`
+  });
+  return ['first_name', 'last_name', 'email', 'phone', 'zone', ...rows.map((r) => r.name)];
+}
+
+export interface PersonPage {
+  id: number;
+  name: string;
+  email: string | null;
+  phone: string | null;
+  zone: string | null;
+  fields: Record<string, unknown>;
+  tags: { tag: string; since: number }[];
+  consents: { channel: 'email' | 'sms'; state: ConsentState; at: number; source: string }[];
+  scores: { score: string; points: number }[];
+  suppressed: string[];
+  walks: { id: number; journey: string; key: string; version: number; state: string; step: string | null; standing: string | null; due: number | null; entered: number; ended: number | null; reason: string | null; goal: boolean }[];
+  timeline: TimelineLine[];
+}
+
+export interface TimelineLine {
+  id: string;
+  at: number;
+  what: string;
+  detail: Record<string, unknown>;
+  journey: string | null;
+  journeyKey: string | null;
+  step: string | null;
+  message: { id: number; channel: string; subject: string | null; body: string | null; state: string; error: string | null; attempts: number; nextTry: number | null } | null;
+}
+
+export async function personPage(db: Db, id: number): Promise<PersonPage | null> {
+  const { rows } = await db.query<Omit<PersonPage, 'walks' | 'timeline'>>(
+    `select p.id, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, p.email, p.phone, p.zone,
+       jsonb_strip_nulls(jsonb_build_object('first_name', p.first_name, 'last_name', p.last_name)) || p.fields as fields,
+       coalesce((select jsonb_agg(jsonb_build_object('tag', tag, 'since', floor(extract(epoch from since) * 1000)) order by tag)
+         from person_tags t where t.person_id = p.id), '[]') as tags,
+       coalesce((select jsonb_agg(jsonb_build_object('channel', channel, 'state', state, 'source', source,
+         'at', floor(extract(epoch from at) * 1000)) order by channel) from consents c where c.person_id = p.id), '[]') as consents,
+       coalesce((select jsonb_agg(jsonb_build_object('score', score, 'points', points) order by score)
+         from scores s where s.person_id = p.id), '[]') as scores,
+       array(select address from suppressions s where s.address in (lower(p.email), p.phone)) as suppressed
+     from people p where p.id = $1`,
+    [id]
+  );
+  const person = rows[0];
+  if (!person) return null;
+  const [walks, timeline] = await Promise.all([
+    db.query<PersonPage['walks'][number]>(
+      `select w.id, j.name as journey, j.key, w.version, w.state, w.step, w.standing, w.due_at as due, w.entered_at as entered,
+         w.ended_at as ended, w.reason, w.goal_reached as goal
+       from walks w join journeys j on j.id = w.journey_id where w.person_id = $1 order by w.id desc`,
+      [id]
+    ),
+    db.query<TimelineLine>(TIMELINE, [id])
+  ]);
+  return { ...person, walks: walks.rows, timeline: timeline.rows };
+}
+
+/** Trail and happenings as one timeline, newest first. What the engine records about its own steps stands in the trail already. */
+const TIMELINE = `
+  select l.id, l.at, l.what, l.detail, j.name as journey, j.key as "journeyKey", l.step,
+    case when m.id is not null then jsonb_build_object('id', m.id, 'channel', m.channel, 'subject', m.subject, 'body', m.body,
+      'state', m.state, 'error', m.error, 'attempts', m.attempts,
+      'nextTry', case when m.state = 'queued' then floor(extract(epoch from m.try_at) * 1000) end) end as message
+  from (
+    select 't' || id as id, id as place, at, what, detail, journey_id, step, walk_id, person_id, null::bigint as message_id
+    from trail where person_id = $1
+    union all
+    select 'h' || id, id, at, name, data, journey_id, step, walk_id, person_id, message_id
+    from happenings
+    where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'delivered')
+    union all
+    select 'h' || id, id, at, name, data, journey_id, step, null, person_id, null
+    from happenings
+    where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed')
+      -- A step that tags says so in the trail already.
+      and not exists (select from trail t where t.person_id = $1 and t.at = happenings.at and t.what = 'tagged')
+  ) l
+  left join journeys j on j.id = l.journey_id
+  left join messages m on m.person_id = l.person_id
+    and (m.id = l.message_id or (l.what = 'sent' and m.walk_id = l.walk_id and m.step = l.step))
+  order by l.at desc, l.id desc
+  limit 500`;

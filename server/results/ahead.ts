@@ -1,0 +1,86 @@
+/**
+ * What goes out next. The engine itself is asked: those with something due are
+ * taken ahead in memory, nothing is written. True as long as nobody reacts in between.
+ */
+import { nextDue, PersonRun, type Recorder, type World } from '../../core/person/run.ts';
+import type { Channel } from '../../core/condition/schema.ts';
+import { readClock } from '../clock/clock.ts';
+import { ts, type Pool } from '../db/pool.ts';
+import { loadPeople } from '../engine/load.ts';
+import { PlanBook } from '../engine/plans.ts';
+
+export interface AheadMessage {
+  /** UTC ms. */
+  at: number;
+  channel: Channel;
+  journey: string;
+  step: string;
+  person: number;
+}
+
+export interface Ahead {
+  messages: AheadMessage[];
+  /** People with something due who were not taken ahead, because there are so many. */
+  notCounted: number;
+}
+
+const plans = new PlanBook();
+/** More than this are not taken ahead for a page; the page says so. */
+const MOST_PEOPLE = 20_000;
+const PART = 1000;
+
+let kept: { key: string; ahead: Ahead } | null = null;
+
+/** Messages that go out from now until `hours` from now, by the plan as it stands. */
+export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
+  const { now, zone } = await readClock(pool);
+  const until = now + hours * 3_600_000;
+  const change = await pool.query<{ last: number | null; waiting: number }>(
+    `select (select max(id) from happenings) as last, (select count(*) from messages where state = 'queued') as waiting`
+  );
+  // The same instant and the same last record: the same answer.
+  const key = JSON.stringify([Math.floor(now / 60_000), hours, change.rows[0]]);
+  if (kept?.key === key) return kept.ahead;
+
+  const due = await pool.query<{ person_id: number }>(
+    'select distinct person_id from walks where due_at <= $1 order by person_id limit $2',
+    [ts(until), MOST_PEOPLE + 1]
+  );
+  const total = due.rows.length;
+  const ids = due.rows.slice(0, MOST_PEOPLE).map((r) => r.person_id);
+  const messages: AheadMessage[] = [];
+  const queued = await pool.query<{ at: number; channel: Channel; journey: string; step: string; person: number }>(
+    `select greatest(m.try_at, $1) as at, m.channel, j.key as journey, m.step, m.person_id as person
+     from messages m join journeys j on j.id = m.journey_id
+     where m.state in ('queued', 'sending') and m.try_at <= $2`,
+    [ts(now), ts(until)]
+  );
+  messages.push(...queued.rows);
+  await plans.live(pool);
+  for (let i = 0; i < ids.length; i += PART) {
+    const { people, suppressed } = await loadPeople(pool, ids.slice(i, i + PART), now, plans);
+    const world: World = {
+      // Nobody new comes in by what is only foreseen.
+      plans: [],
+      planOf: (walk) => plans.plan(plans.idOf(walk.journey), walk.version),
+      zone,
+      suppressed: (address) => suppressed.has(address.toLowerCase()),
+      suppress: () => undefined
+    };
+    for (const { id, state } of people) {
+      const recorder: Recorder = {
+        walk: () => undefined,
+        trail: () => undefined,
+        happening: () => undefined,
+        change: () => undefined,
+        message: (m) => void messages.push({ at: m.at, channel: m.channel, journey: m.journey, step: m.step, person: id })
+      };
+      for (let at = nextDue(state); at !== null && at <= until; at = nextDue(state)) {
+        new PersonRun(world, state, Math.max(at, now), recorder).timers();
+      }
+    }
+  }
+  const ahead = { messages: messages.filter((m) => m.at <= until).sort((a, b) => a.at - b.at), notCounted: Math.max(0, total - MOST_PEOPLE) };
+  kept = { key, ahead };
+  return ahead;
+}

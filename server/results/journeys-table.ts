@@ -1,0 +1,111 @@
+/** The journeys, side by side. */
+import { findingsOf } from '../../core/check/index.ts';
+import { goalInterval, type Interval } from '../../core/statistics/interval.ts';
+import { now } from '../clock/clock.ts';
+import { ts, type Db, type Pool } from '../db/pool.ts';
+import type { Journey } from '../../core/journey/schema.ts';
+import type { JourneyState } from '../journeys/journeys.ts';
+import { messagesAhead } from './ahead.ts';
+
+export interface JourneyLine {
+  key: string;
+  name: string;
+  folder: string;
+  state: JourneyState;
+  version: number | null;
+  since: number | null;
+  savedAt: number;
+  walking: number;
+  sends24: number;
+  entered90: number;
+  /** `null` where the journey has no goal, or nobody entered. */
+  goal: { rate: number; interval: Interval } | null;
+  hasGoal: boolean;
+  /** Entries of the last twelve weeks, oldest first. */
+  weeks: number[];
+  last: { name: string; at: number } | null;
+  blockers: number;
+  remarks: number;
+}
+
+export const WEEKS = 12;
+const DAY = 86_400_000;
+
+export async function journeyLines(pool: Pool): Promise<JourneyLine[]> {
+  const at = await now(pool);
+  const [journeys, ahead] = await Promise.all([listJourneys(pool, at), messagesAhead(pool)]);
+  return journeys.map((j) => {
+    const findings = findingsOf(j.document);
+    return {
+      key: j.key,
+      name: j.name,
+      folder: j.folder,
+      state: j.state,
+      version: j.live_version,
+      since: j.since,
+      savedAt: j.saved_at,
+      walking: j.walking,
+      sends24: ahead.messages.filter((m) => m.journey === j.key).length,
+      entered90: j.entered,
+      goal: j.document.goal && j.entered > 0 ? { rate: j.reached / j.entered, interval: goalInterval(j.reached, j.entered) } : null,
+      hasGoal: j.document.goal !== undefined,
+      weeks: Array.from({ length: WEEKS }, (_, i) => j.weeks[String(i)] ?? 0),
+      last: j.last_name && j.last_at !== null ? { name: j.last_name, at: j.last_at } : null,
+      blockers: findings.filter((f) => f.severity === 'blocker').length,
+      remarks: findings.filter((f) => f.severity === 'remark').length
+    };
+  });
+}
+
+interface Row {
+  key: string;
+  name: string;
+  folder: string;
+  state: JourneyState;
+  live_version: number | null;
+  since: number | null;
+  saved_at: number;
+  document: Journey;
+  walking: number;
+  entered: number;
+  reached: number;
+  weeks: Record<string, number>;
+  last_name: string | null;
+  last_at: number | null;
+}
+
+async function listJourneys(db: Db, at: number): Promise<Row[]> {
+  const { rows } = await db.query<Row>({
+    name: 'journeys-table',
+    text: `
+      select j.key, j.name, j.folder, j.state, j.live_version, j.draft_saved_at as saved_at, v.live_from as since,
+        coalesce(v.document, j.draft) as document,
+        coalesce(f.walking, 0) as walking, coalesce(f.entered, 0) as entered, coalesce(f.reached, 0) as reached,
+        coalesce(w.weeks, '{}') as weeks, l.name as last_name, l.at as last_at
+      from journeys j
+      left join versions v on v.journey_id = j.id and v.number = j.live_version
+      left join lateral (
+        select count(*) filter (where state = 'walking') as walking,
+          count(*) filter (where entered_at > $2) as entered,
+          count(*) filter (where entered_at > $2 and goal_reached) as reached
+        from walks where journey_id = j.id
+      ) f on true
+      left join lateral (
+        select jsonb_object_agg(week, n) as weeks
+        from (
+          select ${WEEKS - 1} - floor(extract(epoch from $1::timestamptz - entered_at) / ${7 * 86_400})::integer as week, count(*) as n
+          from walks
+          where journey_id = j.id and entered_at > $1::timestamptz - interval '${WEEKS * 7} days'
+          group by 1
+        ) as q
+      ) w on true
+      left join lateral (
+        select name, at from happenings
+        where journey_id = j.id and name not in ('delivered') and handled_at is not null
+        order by id desc limit 1
+      ) l on true
+      order by array_position(array['live', 'closing', 'paused', 'draft', 'closed'], j.state), j.name`,
+    values: [ts(at), ts(at - 90 * DAY)]
+  });
+  return rows;
+}

@@ -1,0 +1,29 @@
+/** What people answered, newest first, and texts from numbers nobody here has. */
+import type { Db } from '../db/pool.ts';
+
+export interface ReplyLine {
+  person: number;
+  name: string;
+  at: number;
+  text: string;
+  journey: string | null;
+  journeyKey: string | null;
+  step: string | null;
+}
+
+export async function replies(db: Db): Promise<{ replies: ReplyLine[]; total: number; strays: { sender: string; body: string; at: number }[] }> {
+  const [found, strays] = await Promise.all([
+    db.query<ReplyLine & { total: number }>(
+      `select h.person_id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.phone) as name, h.at,
+         h.data ->> 'text' as text, j.name as journey, j.key as "journeyKey", h.step, count(*) over () as total
+       from happenings h
+       join people p on p.id = h.person_id
+       left join journeys j on j.id = h.journey_id
+       where h.name in ('replied', 'unsubscribed') and h.data ->> 'text' is not null
+       order by h.at desc, h.id desc
+       limit 200`
+    ),
+    db.query<{ sender: string; body: string; at: number }>('select sender, body, at from stray_texts order by id desc limit 100')
+  ]);
+  return { replies: found.rows, total: found.rows[0]?.total ?? 0, strays: strays.rows };
+}

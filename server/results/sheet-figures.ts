@@ -1,0 +1,165 @@
+/** Figures for the Watch view of a sheet: how many took each lane, got each message, stand on each step. */
+import type { Db } from '../db/pool.ts';
+
+export interface StepFigures {
+  /** Messages sent, tags put on, scores added to: how often the step was done. */
+  done: number;
+  skipped: number;
+  /** People who opened, followed a link, answered. */
+  opened: number;
+  clicked: number;
+  replied: number;
+  /** Not delivered for good. */
+  failed: number;
+  /** Waiting to be tried again. */
+  retrying: number;
+  /** People who stand here now, waiting or held. */
+  standing: number;
+  held: number;
+  /** By lane label: how many took it. */
+  lanes: Record<string, number>;
+}
+
+export interface SheetFigures {
+  entered: number;
+  walking: number;
+  finished: number;
+  reachedGoal: number;
+  left: { reason: string; people: number }[];
+  steps: Record<string, StepFigures>;
+}
+
+const none = (): StepFigures => ({ done: 0, skipped: 0, opened: 0, clicked: 0, replied: 0, failed: 0, retrying: 0, standing: 0, held: 0, lanes: {} });
+
+const DONE = new Set(['sent', 'tagged', 'scored']);
+
+/** Figures of one version of a journey; of all versions where `version` is null. */
+export async function sheetFigures(db: Db, journeyId: number, version: number | null): Promise<SheetFigures> {
+  const values = [journeyId, version];
+  const [trail, reactions, standing, messages, walks] = await Promise.all([
+    db.query<{ step: string; what: string; lane: string | null; n: number }>({
+      name: 'figures-trail',
+      text: `
+        select step, what, case what when 'took' then detail ->> 'lane' end as lane, count(*) as n
+        from trail
+        where journey_id = $1 and step is not null and ($2::integer is null or version = $2)
+          and what in ('sent', 'tagged', 'scored', 'took', 'skipped')
+        group by 1, 2, 3`,
+      values
+    }),
+    db.query<{ step: string; name: string; n: number }>({
+      name: 'figures-reactions',
+      text: `
+        select h.step, h.name, count(distinct h.message_id) as n
+        from happenings h
+        join messages m on m.person_id = h.person_id and m.id = h.message_id
+        where h.journey_id = $1 and h.step is not null and h.name in ('opened', 'clicked', 'replied')
+          and ($2::integer is null or m.version = $2)
+        group by 1, 2`,
+      values
+    }),
+    db.query<{ step: string; standing: string; n: number }>({
+      name: 'figures-standing',
+      text: `
+        select step, standing, count(*) as n
+        from walks
+        where journey_id = $1 and state = 'walking' and step is not null and ($2::integer is null or version = $2)
+        group by 1, 2`,
+      values
+    }),
+    db.query<{ step: string; failed: number; retrying: number }>({
+      name: 'figures-messages',
+      text: `
+        select step, count(*) filter (where state in ('failed', 'bounced')) as failed,
+          count(*) filter (where state = 'queued' and attempts > 0) as retrying
+        from messages
+        where journey_id = $1 and state <> 'sent' and ($2::integer is null or version = $2)
+        group by 1`,
+      values
+    }),
+    db.query<{ state: string; reason: string | null; goal: number; n: number }>({
+      name: 'figures-walks',
+      text: `
+        select state, reason, count(*) filter (where goal_reached) as goal, count(*) as n
+        from walks
+        where journey_id = $1 and ($2::integer is null or version = $2)
+        group by 1, 2`,
+      values
+    })
+  ]);
+  const steps: Record<string, StepFigures> = {};
+  const of = (step: string): StepFigures => (steps[step] ??= none());
+  for (const r of trail.rows) {
+    if (r.lane !== null) of(r.step).lanes[r.lane] = r.n;
+    else if (DONE.has(r.what)) of(r.step).done += r.n;
+    else if (r.what === 'skipped') of(r.step).skipped += r.n;
+  }
+  for (const r of reactions.rows) if (r.name === 'opened' || r.name === 'clicked' || r.name === 'replied') of(r.step)[r.name] = r.n;
+  for (const r of standing.rows) {
+    of(r.step).standing += r.n;
+    if (r.standing === 'held') of(r.step).held += r.n;
+  }
+  for (const r of messages.rows) Object.assign(of(r.step), { failed: r.failed, retrying: r.retrying });
+  const sum = (rows: { n: number }[]): number => rows.reduce((total, r) => total + r.n, 0);
+  return {
+    entered: sum(walks.rows),
+    walking: sum(walks.rows.filter((r) => r.state === 'walking')),
+    finished: sum(walks.rows.filter((r) => r.state === 'finished')),
+    reachedGoal: walks.rows.reduce((total, r) => total + r.goal, 0),
+    left: walks.rows.filter((r) => r.state === 'early' || r.state === 'stopped').map((r) => ({ reason: r.reason ?? r.state, people: r.n })),
+    steps
+  };
+}
+
+export interface StandingPerson {
+  id: number;
+  name: string;
+  address: string;
+  town: string | null;
+  since: number;
+  due: number | null;
+  standing: 'wait' | 'held' | null;
+  lastDid: string | null;
+  lastDidAt: number | null;
+  interest: number | null;
+}
+
+export type PeopleQuery = { on: 'step'; step: string } | { on: 'lane'; step: string; lane: string } | { on: 'all' };
+
+/** People who stand on a step now, or who took a lane, or all who are walking: newest first, at most `most`. */
+export async function peopleOf(db: Db, journeyId: number, version: number | null, query: PeopleQuery, most = 100): Promise<{ people: StandingPerson[]; total: number }> {
+  const values: unknown[] = [journeyId, version, most];
+  let which = `w.state = 'walking'`;
+  if (query.on === 'step') {
+    values.push(query.step);
+    which += ' and w.step = $4';
+  } else if (query.on === 'lane') {
+    values.push(query.step, query.lane);
+    which = `exists (select from trail t where t.person_id = w.person_id and t.walk_id = w.id and t.journey_id = w.journey_id
+      and t.step = $4 and t.what = 'took' and t.detail ->> 'lane' = $5)`;
+  }
+  const { rows } = await db.query<StandingPerson & { total: number }>(
+    `with found as (
+       select w.person_id, w.id, w.due_at, w.standing, count(*) over () as total, w.entered_at
+       from walks w
+       where w.journey_id = $1 and ($2::integer is null or w.version = $2) and ${which}
+       order by w.entered_at desc, w.person_id
+       limit $3
+     )
+     select p.id, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
+       coalesce(p.email, p.phone) as address, p.fields ->> 'town' as town, f.due_at as due, f.standing, f.total,
+       (select max(at) from trail t where t.person_id = p.id and t.walk_id = f.id) as since,
+       (select points from scores s where s.person_id = p.id and s.score = 'interest') as interest,
+       did.name as "lastDid", did.at as "lastDidAt"
+     from found f
+     join people p on p.id = f.person_id
+     left join lateral (
+       select h.name, h.at from happenings h
+       where h.person_id = p.id and h.name in ('opened', 'clicked', 'replied', 'purchased', 'unsubscribed')
+       order by h.id desc limit 1
+     ) did on true
+     order by f.entered_at desc, p.id`,
+    values
+  );
+  return { people: rows, total: rows[0]?.total ?? 0 };
+}

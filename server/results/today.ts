@@ -1,0 +1,211 @@
+/** What Today shows: what goes out, what needs someone, what moved since yesterday. */
+import { findingsOf } from '../../core/check/index.ts';
+import type { Journey } from '../../core/journey/schema.ts';
+import { toWall } from '../../core/time/civil.ts';
+import { DAY, HOUR } from '../../core/time/duration.ts';
+import { readClock } from '../clock/clock.ts';
+import { ts, type Db, type Pool } from '../db/pool.ts';
+import { messagesAhead } from './ahead.ts';
+
+export interface Hour {
+  /** Start of the hour, UTC ms. */
+  at: number;
+  /** Wall-clock hour in the workspace's zone. */
+  hour: number;
+  goneEmail: number;
+  goneSms: number;
+  email: number;
+  sms: number;
+}
+
+export interface Need {
+  kind: 'failure' | 'finding' | 'reply' | 'retry' | 'stray';
+  title: string;
+  detail: string;
+  href: string;
+  act: string;
+}
+
+export interface Movement {
+  what: string;
+  count: number;
+  /** Average of the same 24 hours one to four weeks ago; `null` where there is no such past. */
+  usual: number | null;
+}
+
+export interface Today {
+  now: number;
+  zone: string;
+  walking: number;
+  journeys: number;
+  ahead: { email: number; sms: number; notCounted: number };
+  hours: Hour[];
+  needs: Need[];
+  movement: Movement[];
+}
+
+export async function today(pool: Pool): Promise<Today> {
+  const { now, zone } = await readClock(pool);
+  const [ahead, gone, walking, needs, movement] = await Promise.all([
+    messagesAhead(pool),
+    goneToday(pool, now, zone),
+    pool.query<{ people: number; journeys: number }>({
+      name: 'today-walking',
+      text: `select count(distinct person_id) as people, count(distinct journey_id) as journeys from walks where state = 'walking'`
+    }),
+    needsYou(pool, now),
+    movementOf(pool, now)
+  ]);
+  const wall = toWall(zone, now);
+  const midnight = now - (((wall % DAY) + DAY) % DAY);
+  const first = midnight;
+  const hours: Hour[] = [];
+  // From the morning of today to the same hour tomorrow.
+  for (let at = first; at < now + DAY; at += HOUR) {
+    const within = ahead.messages.filter((m) => m.at >= at && m.at < at + HOUR);
+    hours.push({
+      at,
+      hour: new Date(toWall(zone, at)).getUTCHours(),
+      goneEmail: gone.get(`${at}/email`) ?? 0,
+      goneSms: gone.get(`${at}/sms`) ?? 0,
+      email: within.filter((m) => m.channel === 'email').length,
+      sms: within.filter((m) => m.channel === 'sms').length
+    });
+  }
+  const count = (channel: string): number => ahead.messages.filter((m) => m.channel === channel).length;
+  return {
+    now,
+    zone,
+    walking: walking.rows[0]?.people ?? 0,
+    journeys: walking.rows[0]?.journeys ?? 0,
+    ahead: { email: count('email'), sms: count('sms'), notCounted: ahead.notCounted },
+    hours,
+    needs,
+    movement
+  };
+}
+
+async function goneToday(db: Db, now: number, zone: string): Promise<Map<string, number>> {
+  const { rows } = await db.query<{ hour: number; channel: string; n: number }>(
+    `select date_trunc('hour', sent_at) as hour, channel, count(*) as n
+     from messages where created_at > $1 and sent_at > $2 and sent_at <= $3 group by 1, 2`,
+    [ts(now - 8 * DAY), ts(now - (((toWall(zone, now) % DAY) + DAY) % DAY) - 1), ts(now)]
+  );
+  return new Map(rows.map((r) => [`${r.hour}/${r.channel}`, r.n]));
+}
+
+async function needsYou(db: Db, now: number): Promise<Need[]> {
+  const week = ts(now - 7 * DAY);
+  const [failed, retrying, replies, strays, live] = await Promise.all([
+    db.query<{ state: string; journey: string; key: string; error: string | null; n: number; first: number; name: string }>(
+      `select m.state, j.name as journey, j.key, max(m.error) as error, count(*) as n, min(m.person_id) as first,
+         min(coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), m.address)) as name
+       from messages m join journeys j on j.id = m.journey_id join people p on p.id = m.person_id
+       where m.state in ('failed', 'bounced') and m.created_at > $1
+       group by 1, 2, 3 order by 5 desc`,
+      [week]
+    ),
+    db.query<{ journey: string; key: string; error: string; n: number; next: number }>(
+      `select j.name as journey, j.key, max(m.error) as error, count(*) as n, min(m.try_at) as next
+       from messages m join journeys j on j.id = m.journey_id
+       where m.state = 'queued' and m.attempts > 0 group by 1, 2`
+    ),
+    db.query<{ person: number; name: string; text: string; at: number; total: number }>(
+      `select p.id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.phone) as name,
+         h.data ->> 'text' as text, h.at, count(*) over () as total
+       from happenings h join people p on p.id = h.person_id
+       where h.name = 'replied' and h.at > $1 order by h.at desc limit 1`,
+      [ts(now - 3 * DAY)]
+    ),
+    db.query<{ sender: string; body: string; total: number }>(
+      `select sender, body, count(*) over () as total from stray_texts where at > $1 order by id desc limit 1`,
+      [week]
+    ),
+    db.query<{ name: string; key: string; document: Journey }>(
+      `select j.name, j.key, v.document from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
+       where j.state = 'live' order by j.name`
+    )
+  ]);
+  const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
+  const needs: Need[] = [];
+  for (const r of retrying.rows) {
+    needs.push({
+      kind: 'retry',
+      title: `${plural(r.n, 'message is', 'messages are')} being tried again`,
+      detail: `${r.journey} · ${r.error}`,
+      href: `/journeys/${r.key}?view=watch`,
+      act: 'Show'
+    });
+  }
+  for (const r of failed.rows) {
+    const what = r.state === 'bounced' ? 'bounced' : 'could not be sent';
+    needs.push({
+      kind: 'failure',
+      title: `${plural(r.n, 'message', 'messages')} ${what}`,
+      detail: `${r.journey} · ${r.name}${r.n > 1 ? ` and ${r.n - 1} more` : ''} · ${r.error ?? ''}`,
+      href: r.n === 1 ? `/people/${r.first}` : `/journeys/${r.key}?view=watch`,
+      act: 'Show'
+    });
+  }
+  for (const r of live.rows) {
+    for (const f of findingsOf(r.document)) {
+      needs.push({ kind: 'finding', title: r.name, detail: f.text, href: `/journeys/${r.key}${f.step ? `?step=${f.step}` : ''}`, act: 'Open the finding' });
+    }
+  }
+  const reply = replies.rows[0];
+  if (reply) {
+    needs.push({
+      kind: 'reply',
+      title: `${plural(reply.total, 'reply', 'replies')} in the last three days`,
+      detail: `“${reply.text}” · ${reply.name}${reply.total > 1 ? `, and ${reply.total - 1} more` : ''}`,
+      href: '/replies',
+      act: 'Read'
+    });
+  }
+  const stray = strays.rows[0];
+  if (stray) {
+    needs.push({
+      kind: 'stray',
+      title: `${plural(stray.total, 'text', 'texts')} from numbers nobody here has`,
+      detail: `“${stray.body}” · ${stray.sender}`,
+      href: '/replies',
+      act: 'Read'
+    });
+  }
+  return needs;
+}
+
+const MOVES = [
+  ['Entered a journey', 'entered'],
+  ['Emails sent', 'email'],
+  ['Texts sent', 'sms'],
+  ['Opened', 'opened'],
+  ['Followed a link', 'clicked'],
+  ['Replied', 'replied'],
+  ['Reached a goal', 'goal_reached'],
+  ['Unsubscribed', 'unsubscribed'],
+  ['Bounced', 'bounced']
+] as const;
+
+/** Counts of the last 24 hours beside the average of the same hours one to four weeks ago. */
+async function movementOf(db: Db, now: number): Promise<Movement[]> {
+  const spans = [0, 1, 2, 3, 4].map((week) => now - week * 7 * DAY);
+  const { rows } = await db.query<{ week: number; what: string; n: number; first: number }>({
+    name: 'today-movement',
+    text: `
+      select s.week, case when h.name = 'sent' then h.data ->> 'channel' else h.name end as what, count(*) as n
+      from unnest($1::timestamptz[]) with ordinality as s (until, week)
+      join happenings h on h.at > s.until - interval '1 day' and h.at <= s.until
+      where h.name in ('entered', 'sent', 'opened', 'clicked', 'replied', 'goal_reached', 'unsubscribed', 'bounced')
+      group by 1, 2`,
+    values: [spans.map(ts)]
+  });
+  const oldest = await db.query<{ at: number | null }>({ name: 'oldest-happening', text: 'select min(at) as at from happenings' });
+  const since = oldest.rows[0]?.at ?? now;
+  const weeks = [2, 3, 4, 5].filter((week) => now - (week - 1) * 7 * DAY - DAY >= since);
+  return MOVES.map(([what, name]) => {
+    const at = (week: number): number => rows.find((r) => r.week === week && r.what === name)?.n ?? 0;
+    const usual = weeks.length ? weeks.reduce((sum, week) => sum + at(week), 0) / weeks.length : null;
+    return { what, count: at(1), usual };
+  });
+}

@@ -1,0 +1,12 @@
+import { error } from '@sveltejs/kit';
+import { db } from '$server/app.ts';
+import { readClock } from '$server/clock/clock.ts';
+import { latestSkip } from '$server/clock/skip.ts';
+import type { LayoutServerLoad } from './$types';
+
+export const load: LayoutServerLoad = async ({ locals, depends }) => {
+  depends('app:live');
+  if (!locals.user) error(401, 'Sign in first.');
+  const [clock, skip] = await Promise.all([readClock(db()), latestSkip(db())]);
+  return { user: locals.user, clock, skip };
+};

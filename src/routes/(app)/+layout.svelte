@@ -1,0 +1,69 @@
+<script lang="ts">
+  import { invalidate } from '$app/navigation';
+  import { onMount } from 'svelte';
+  import { provideFormat } from '$ui/format.ts';
+  import Rail from '$ui/frame/Rail.svelte';
+  import TopLine from '$ui/frame/TopLine.svelte';
+  import type { LayoutData } from './$types';
+  import type { Snippet } from 'svelte';
+
+  let { data, children }: { data: LayoutData; children: Snippet } = $props();
+  // The zone is the workspace's and does not change while a page is open.
+  // svelte-ignore state_referenced_locally
+  provideFormat(data.clock.zone);
+
+  onMount(() => {
+    const source = new EventSource('/api/live');
+    let running = false;
+    let again = false;
+    const refresh = async (): Promise<void> => {
+      if (running) {
+        again = true;
+        return;
+      }
+      running = true;
+      await invalidate('app:live');
+      running = false;
+      if (again) {
+        again = false;
+        void refresh();
+      }
+    };
+    source.onmessage = () => void refresh();
+    return () => source.close();
+  });
+</script>
+
+<a class="skip-link" href="#page">To the page</a>
+<Rail />
+<div class="beside">
+  <TopLine clock={data.clock} skip={data.skip} user={data.user} />
+  <main id="page">{@render children()}</main>
+</div>
+
+<style>
+  .skip-link {
+    position: absolute;
+    top: -3rem;
+    left: 0;
+    z-index: 10;
+    padding: 0.5rem 1rem;
+    background: var(--surface);
+  }
+  .skip-link:focus {
+    top: 0;
+  }
+  .beside {
+    display: flex;
+    flex-direction: column;
+    min-height: 100vh;
+    margin-left: var(--rail);
+  }
+  main {
+    display: flex;
+    flex: 1;
+    flex-direction: column;
+    min-width: 0;
+    min-height: 0;
+  }
+</style>

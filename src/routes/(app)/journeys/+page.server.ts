@@ -1,0 +1,22 @@
+import { fail, redirect } from '@sveltejs/kit';
+import { z } from 'zod';
+import { db } from '$server/app.ts';
+import { createJourney, emptyJourney } from '$server/journeys/journeys.ts';
+import { journeyLines } from '$server/results/journeys-table.ts';
+import type { Actions, PageServerLoad } from './$types';
+
+export const load: PageServerLoad = async ({ depends }) => {
+  depends('app:live');
+  return { journeys: await journeyLines(db()), crumbs: [{ name: 'Journeys' }] };
+};
+
+const form = z.object({ name: z.string().trim().min(1).max(120), folder: z.string().trim().max(60).default('') });
+
+export const actions: Actions = {
+  create: async ({ request, locals }) => {
+    const read = form.safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { problem: 'Give the journey a name of at most 120 letters.' });
+    const key = await createJourney(db(), emptyJourney(read.data.name), locals.user?.name ?? '', read.data.folder);
+    redirect(303, `/journeys/${key}`);
+  }
+};

@@ -1,0 +1,37 @@
+import { error } from '@sveltejs/kit';
+import { db } from '$server/app.ts';
+import { journeyByKey, versionOf } from '$server/journeys/journeys.ts';
+import { fieldNames, tagCatalogue } from '$server/people/people.ts';
+import { samplePeople } from '$server/people/sample.ts';
+import { sheetFigures } from '$server/results/sheet-figures.ts';
+import type { PageServerLoad } from './$types';
+
+export const load: PageServerLoad = async ({ params, depends }) => {
+  depends('app:live');
+  const journey = await journeyByKey(db(), params.key);
+  if (!journey) error(404, 'There is no such journey. It may have been deleted.');
+  const [live, figures, tags, fields, sample] = await Promise.all([
+    journey.live_version === null ? null : versionOf(db(), journey.id, journey.live_version),
+    journey.live_version === null ? null : sheetFigures(db(), journey.id, null),
+    tagCatalogue(db()),
+    fieldNames(db()),
+    samplePeople(db())
+  ]);
+  return {
+    journey: {
+      key: journey.key,
+      name: journey.name,
+      state: journey.state,
+      draft: journey.draft,
+      revision: journey.draft_revision,
+      savedAt: journey.draft_saved_at,
+      version: journey.live_version
+    },
+    live: live && { document: live.document, since: live.live_from },
+    figures,
+    tags,
+    fields,
+    sample,
+    crumbs: [{ name: 'Journeys', href: '/journeys' }, ...(journey.folder ? [{ name: journey.folder, href: '/journeys' }] : []), { name: journey.name }]
+  };
+};

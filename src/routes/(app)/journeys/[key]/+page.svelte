@@ -1,0 +1,217 @@
+<script lang="ts">
+  import { beforeNavigate, goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { Button } from 'carbon-components-svelte';
+  import Redo from 'carbon-icons-svelte/lib/Redo.svelte';
+  import Undo from 'carbon-icons-svelte/lib/Undo.svelte';
+  import { onMount } from 'svelte';
+  import { findingsOf } from '$core/check/index.ts';
+  import type { LaneRow } from '$core/sheet/layout.ts';
+  import { entryWords } from '$core/tell/condition.ts';
+  import StateSquare from '$ui/journeys/StateSquare.svelte';
+  import { number, plural, useFormat } from '$ui/format.ts';
+  import Drawer from '$ui/sheet/Drawer.svelte';
+  import { Editor } from '$ui/sheet/editor.svelte.ts';
+  import Help from '$ui/sheet/Help.svelte';
+  import Panel from '$ui/sheet/Panel.svelte';
+  import PeopleHere from '$ui/sheet/PeopleHere.svelte';
+  import Sheet from '$ui/sheet/Sheet.svelte';
+  import type { PageData } from './$types';
+
+  let { data }: { data: PageData } = $props();
+  const format = useFormat();
+
+  // The page is made anew for each journey; within one, the editor holds the draft and the server follows.
+  // svelte-ignore state_referenced_locally
+  const editor = new Editor(data.journey.key, data.journey.draft, data.journey.revision, data.journey.savedAt);
+  const view = $derived(page.url.searchParams.get('view') === 'watch' && data.live ? 'watch' : 'plan');
+  const shown = $derived(view === 'watch' && data.live ? data.live.document : editor.document);
+  const findings = $derived(findingsOf(editor.document));
+  const blockers = $derived(findings.filter((f) => f.severity === 'blocker'));
+  const changed = $derived(data.live !== null && JSON.stringify(data.live.document) !== JSON.stringify(editor.document));
+  let help = $state(false);
+  let lane = $state<LaneRow | null>(null);
+
+  async function show(next: 'plan' | 'watch'): Promise<void> {
+    await editor.save();
+    await goto(next === 'watch' ? '?view=watch' : '?', { replaceState: true, noScroll: true, keepFocus: true });
+  }
+
+  const saved = $derived.by(() => {
+    const s = editor.saving;
+    if (s.kind === 'saved') return `saved ${format.time(s.at)}`;
+    if (s.kind === 'failed') return '';
+    return s.kind === 'saving' ? 'saving' : 'not saved yet';
+  });
+
+  async function review(): Promise<void> {
+    if (await editor.save()) await goto(`/journeys/${data.journey.key}/review`);
+  }
+
+  function onkeydown(event: KeyboardEvent): void {
+    const command = event.ctrlKey || event.metaKey;
+    if (!command || view === 'watch') return;
+    const key = event.key.toLowerCase();
+    // Edits apply as typed, so the sheet's undo is the one that counts, also inside a field.
+    if (key === 'z') event.shiftKey ? editor.redo() : editor.undo();
+    else if (key === 'y') editor.redo();
+    else return;
+    event.preventDefault();
+  }
+
+  beforeNavigate(() => void editor.save(true));
+
+  onMount(() => {
+    const step = page.url.searchParams.get('step');
+    if (step) editor.selection = { at: 'card', key: step };
+    else if (!editor.document.lane.length) editor.selection = { at: 'gap', lane: ['lane'], index: 0 };
+    editor.focusSheet++;
+    const leaving = (event: BeforeUnloadEvent): void => {
+      if (!editor.hasUnsaved) return;
+      void editor.save(true);
+      event.preventDefault();
+    };
+    window.addEventListener('beforeunload', leaving);
+    return () => window.removeEventListener('beforeunload', leaving);
+  });
+</script>
+
+<svelte:window {onkeydown} />
+<svelte:head><title>{shown.name ?? shown.key} · Ambulo</title></svelte:head>
+
+<div class="page">
+  <header>
+    <div class="what">
+      <h1>{shown.name ?? shown.key}</h1>
+      <p class="soft">
+        {#if view === 'watch' && data.live && data.figures}
+          <StateSquare state={data.journey.state} /> · version {data.journey.version}, since {format.date(data.live.since)} · {entryWords(shown.entry?.on)} ·
+          {plural(data.figures.entered, 'person', 'people')} entered, {number(data.figures.walking)} walking{#if shown.goal}, {number(data.figures.reachedGoal)} reached the goal{/if}
+        {:else}
+          {data.journey.version === null ? 'Draft of version 1' : changed ? `Draft of version ${data.journey.version + 1}, differs from the live one` : `As live: version ${data.journey.version}`} ·
+          <span data-testid="saved" role="status">{saved}</span>
+          {#if editor.saving.kind === 'failed'}
+            <span class="failed" role="alert">
+              Not saved. {editor.saving.message}
+              {#if editor.saving.retry}Trying again every three seconds.{:else}<a href={page.url.pathname} data-sveltekit-reload>Show what is saved</a>{/if}
+            </span>
+          {/if}
+        {/if}
+      </p>
+    </div>
+    <p class="said" aria-live="polite">{editor.said}</p>
+    {#if view === 'plan'}
+      <button class="icon" aria-label="Undo" title="Undo (Ctrl Z)" disabled={!editor.history.past.length} onclick={() => editor.undo()}><Undo size={20} /></button>
+      <button class="icon" aria-label="Redo" title="Redo (Shift Ctrl Z)" disabled={!editor.history.future.length} onclick={() => editor.redo()}><Redo size={20} /></button>
+    {/if}
+    <div class="views" role="group" aria-label="View of the sheet">
+      <button aria-pressed={view === 'plan'} onclick={() => void show('plan')}>Plan</button>
+      <button aria-pressed={view === 'watch'} disabled={!data.live} title={data.live ? '' : 'There is something to watch once it is live'} onclick={() => void show('watch')}>Watch</button>
+    </div>
+    {#if view === 'plan'}
+      <Button size="field" disabled={blockers.length > 0} title={blockers.map((b) => b.text).join(' ')} on:click={() => void review()}>
+        {blockers.length ? `${plural(blockers.length, 'blocker', 'blockers')} to mend` : 'Review and set live'}
+      </Button>
+    {/if}
+  </header>
+  <div class="work">
+    <div class="middle">
+      <Sheet {editor} document={shown} figures={view === 'watch' ? data.figures : null} findings={view === 'watch' ? [] : findings} onhelp={() => (help = true)} onlane={(row) => (lane = row)} />
+      {#if view === 'watch' && data.figures}
+        <PeopleHere journeyKey={data.journey.key} journey={shown} selection={editor.selection} {lane} onlane={(row) => (lane = row)} figures={data.figures} />
+      {:else}
+        <Drawer {editor} {findings} />
+      {/if}
+    </div>
+    {#if view === 'plan'}
+      <Panel {editor} {findings} tags={data.tags.map((t) => t.name)} fields={data.fields} sample={data.sample} />
+    {/if}
+  </div>
+</div>
+{#if help}<Help onclose={() => ((help = false), editor.focusSheet++)} />{/if}
+
+<style>
+  .page {
+    display: flex;
+    flex-direction: column;
+    height: calc(100vh - var(--top));
+  }
+  header {
+    display: flex;
+    gap: 12px;
+    align-items: center;
+    min-height: 58px;
+    padding: 0 18px;
+    background: var(--surface);
+    border-bottom: 1px solid var(--rule);
+  }
+  .what {
+    min-width: 0;
+  }
+  h1 {
+    font-size: 17px;
+    font-weight: 700;
+  }
+  .what p {
+    font-size: 12.5px;
+  }
+  .said {
+    flex: 1;
+    overflow: hidden;
+    color: var(--ink-soft);
+    font-size: 12.5px;
+    text-align: right;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .failed {
+    color: var(--failure);
+  }
+  .icon {
+    display: grid;
+    place-items: center;
+    width: 32px;
+    height: 32px;
+    padding: 0;
+    color: var(--action);
+    background: none;
+    border: 0;
+    cursor: pointer;
+  }
+  .icon:disabled {
+    color: #b5b09f;
+    cursor: default;
+  }
+  .views {
+    display: flex;
+    border: 1px solid var(--action);
+  }
+  .views button {
+    height: 32px;
+    padding: 0 14px;
+    color: var(--action);
+    font-size: 14px;
+    background: var(--surface);
+    border: 0;
+    cursor: pointer;
+  }
+  .views button[aria-pressed='true'] {
+    color: #ffffff;
+    background: var(--action);
+  }
+  .views button:disabled {
+    color: #8c9291;
+    cursor: default;
+  }
+  .work {
+    display: flex;
+    flex: 1;
+    min-height: 0;
+  }
+  .middle {
+    display: flex;
+    flex: 1;
+    flex-direction: column;
+    min-width: 0;
+  }
+</style>

@@ -1,0 +1,34 @@
+import { error, fail, redirect } from '@sveltejs/kit';
+import { changesBetween } from '$core/tell/changes.ts';
+import { readThrough } from '$core/tell/read-through.ts';
+import { db } from '$server/app.ts';
+import { review, setLive } from '$server/journeys/going-live.ts';
+import { journeyByKey, versionOf } from '$server/journeys/journeys.ts';
+import type { Actions, PageServerLoad } from './$types';
+
+export const load: PageServerLoad = async ({ params, depends }) => {
+  depends('app:live');
+  const journey = await journeyByKey(db(), params.key);
+  if (!journey) error(404, 'There is no such journey.');
+  const [looked, live] = await Promise.all([
+    review(db(), journey.id, journey.draft),
+    journey.live_version === null ? null : versionOf(db(), journey.id, journey.live_version)
+  ]);
+  return {
+    journey: { key: journey.key, name: journey.name, revision: journey.draft_revision, version: journey.live_version },
+    review: looked,
+    existing: journey.draft.entry?.existing ?? false,
+    sentences: readThrough(journey.draft),
+    changes: live ? changesBetween(live.document, journey.draft) : null,
+    crumbs: [{ name: 'Journeys', href: '/journeys' }, { name: journey.name, href: `/journeys/${journey.key}` }, { name: 'Review' }]
+  };
+};
+
+export const actions: Actions = {
+  default: async ({ params, request, locals }) => {
+    const revision = Number((await request.formData()).get('revision'));
+    const result = await setLive(db(), params.key, revision, locals.user?.name ?? '');
+    if (!result.ok) return fail(409, { problem: result.message });
+    redirect(303, `/journeys/${params.key}?view=watch`);
+  }
+};

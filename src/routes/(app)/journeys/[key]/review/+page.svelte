@@ -1,0 +1,146 @@
+<script lang="ts">
+  import { enhance } from '$app/forms';
+  import { Button } from 'carbon-components-svelte';
+  import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
+  import { number, plural } from '$ui/format.ts';
+  import type { ActionData, PageData } from './$types';
+
+  let { data, form }: { data: PageData; form: ActionData } = $props();
+  const r = $derived(data.review);
+  const blockers = $derived(r.findings.filter((f) => f.severity === 'blocker'));
+  const WHY: Record<string, string> = {
+    where: 'do not meet the rule for entering',
+    once: 'have been in this journey before',
+    goal: 'have reached the goal already',
+    leave: 'meet a leave rule'
+  };
+  let going = $state(false);
+  const act = $derived(blockers.length ? `${plural(blockers.length, 'blocker', 'blockers')} to mend first` : `Set live: ${r.enterNow === 1 ? '1 person enters' : `${number(r.enterNow)} people enter`} now`);
+</script>
+
+<svelte:head><title>Review {data.journey.name} · Ambulo</title></svelte:head>
+
+<div class="page">
+  <h1>Before version {r.nextVersion} of {data.journey.name} goes live</h1>
+  {#if form?.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
+  <div class="grid">
+    <section>
+      <h2>Who enters now</h2>
+      <p class="big">{plural(r.enterNow, 'person', 'people')}</p>
+      {#if r.enterNow}
+        <p>{number(r.byEmail)} can be reached by email, {number(r.bySms)} by text: they have an address and gave consent.</p>
+      {:else}
+        <p class="soft">{data.existing ? 'Nobody has the tag it starts from.' : 'Only those who get the tag from now on.'}</p>
+      {/if}
+      {#if r.kept.length}
+        <ul>{#each r.kept as k (k.reason)}<li>{number(k.people)} more have the tag, but {WHY[k.reason] ?? k.reason}.</li>{/each}</ul>
+      {/if}
+    </section>
+    <section>
+      <h2>Who is inside already</h2>
+      <p class="big">{plural(r.insideEarlier, 'person', 'people')}</p>
+      <p class="soft">{r.insideEarlier ? 'They finish on the version they entered. What you change is for those who enter from now on.' : 'Nobody is inside an earlier version.'}</p>
+    </section>
+    <section>
+      <h2>What changed {data.journey.version === null ? '' : `since version ${data.journey.version}`}</h2>
+      {#if data.changes === null}<p class="soft">This is its first version: all of it is new.</p>
+      {:else}
+        <ul>{#each data.changes as c, i (i)}<li>{c.text}</li>{:else}<li class="soft">Nothing. It is the same as the live version.</li>{/each}</ul>
+      {/if}
+    </section>
+    <section>
+      <h2>Findings <span class="soft">{r.findings.length}</span></h2>
+      {#each r.findings as f, i (i)}
+        <p class="finding"><WarningAlt size={16} aria-hidden="true" /><span>{#if f.severity === 'blocker'}<strong>Blocks going live.</strong> {/if}{f.text} <a href="/journeys/{data.journey.key}{f.step ? `?step=${f.step}` : ''}">{f.hint}</a></span></p>
+      {:else}<p class="soft">None.</p>{/each}
+    </section>
+    <section class="wide">
+      <h2>Read it once more</h2>
+      <div class="read">
+        {#each data.sentences as s, i (i)}<p><span class="soft">{s.moment}</span><span style="padding-left: {s.depth * 14}px">{s.text}</span></p>{/each}
+      </div>
+    </section>
+  </div>
+  <form
+    method="post"
+    use:enhance={() => {
+      going = true;
+      return async ({ update }) => {
+        await update();
+        going = false;
+      };
+    }}
+  >
+    <input type="hidden" name="revision" value={data.journey.revision} />
+    <Button type="submit" disabled={blockers.length > 0 || going}>{act}</Button>
+    <Button kind="ghost" href="/journeys/{data.journey.key}">Back to the sheet</Button>
+  </form>
+</div>
+
+<style>
+  .page {
+    max-width: 1080px;
+    padding: 20px 24px 40px;
+  }
+  h1 {
+    margin-bottom: 14px;
+    font-size: 20px;
+    font-weight: 700;
+  }
+  .grid {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 14px;
+  }
+  section {
+    padding: 12px 14px;
+    background: var(--surface);
+    border: 1px solid var(--rule);
+  }
+  .wide {
+    grid-column: 1 / -1;
+  }
+  h2 {
+    font-size: 13px;
+    font-weight: 700;
+  }
+  .big {
+    margin: 2px 0 4px;
+    font-size: 22px;
+    font-weight: 650;
+  }
+  ul {
+    padding-left: 18px;
+  }
+  .read {
+    max-height: 220px;
+    overflow: auto;
+  }
+  .read p {
+    display: grid;
+    grid-template-columns: 104px 1fr;
+    padding: 1px 0;
+  }
+  .finding {
+    display: grid;
+    grid-template-columns: 16px 1fr;
+    gap: 8px;
+    padding: 4px 0;
+  }
+  .finding :global(svg) {
+    margin-top: 2px;
+    fill: var(--attention);
+  }
+  .problem {
+    margin-bottom: 12px;
+    padding: 8px 12px;
+    color: var(--failure);
+    background: var(--failure-ground);
+    border-left: 3px solid var(--failure);
+  }
+  form {
+    display: flex;
+    gap: 8px;
+    margin-top: 18px;
+  }
+</style>

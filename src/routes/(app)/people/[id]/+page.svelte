@@ -1,0 +1,291 @@
+<script lang="ts">
+  import { enhance } from '$app/forms';
+  import { Button } from 'carbon-components-svelte';
+  import { useFormat } from '$ui/format.ts';
+  import { tell, trying } from '$ui/people/timeline.ts';
+  import type { ActionData, PageData } from './$types';
+
+  let { data, form }: { data: PageData; form: ActionData } = $props();
+  const format = useFormat();
+  const p = $derived(data.person);
+  let kinds = $state<'all' | 'theirs' | 'messages'>('all');
+  let open = $state<string | null>(null);
+  const elsewhere = $derived(p.zone && p.zone !== format.zone ? p.zone : null);
+
+  const lines = $derived(
+    p.timeline
+      .map((line) => ({ line, told: tell(line, format), state: trying(line, format) }))
+      .filter(({ line, told }) => kinds === 'all' || (kinds === 'theirs' ? told.theirs : line.what === 'sent' || told.theirs))
+  );
+  const days = $derived(lines.map((l, i) => (i === 0 || format.date(l.line.at) !== format.date(lines[i - 1]?.line.at ?? 0) ? format.fullDate(l.line.at) : '')));
+  const value = (v: unknown): string => (Array.isArray(v) ? v.join(', ') : String(v));
+</script>
+
+<svelte:head><title>{p.name} · Ambulo</title></svelte:head>
+
+<div class="page">
+  <section class="timeline">
+    <header>
+      <h1>{p.name}</h1>
+      <div role="group" aria-label="What the timeline shows" class="kinds">
+        {#each [['all', 'Everything'], ['messages', 'Messages and reactions'], ['theirs', 'What they did']] as const as [k, words] (k)}
+          <button aria-pressed={kinds === k} onclick={() => (kinds = k)}>{words}</button>
+        {/each}
+      </div>
+    </header>
+    {#if form && 'problem' in form && form.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
+    <ol>
+      {#each lines as { line, told, state }, i (line.id)}
+        {#if days[i]}<li class="day">{days[i]}</li>{/if}
+        <li class:theirs={told.theirs}>
+          <time datetime={new Date(line.at).toISOString()}>{format.time(line.at)}{#if elsewhere}<small>{format.time(line.at, elsewhere)} there</small>{/if}</time>
+          <div>
+            <strong>{told.what}</strong> <span class="detail">{told.detail}</span>
+            {#if state}<div class="state">{state}
+              {#if line.message?.state === 'queued'}<form method="post" action="?/retry" use:enhance><input type="hidden" name="message" value={line.message.id} /><button class="act">Try now</button></form>{/if}
+            </div>{/if}
+            {#if line.what === 'sent' && line.message?.body}
+              <button class="act more" aria-expanded={open === line.id} onclick={() => (open = open === line.id ? null : line.id)}>{open === line.id ? 'Hide' : 'Read it'}</button>
+              {#if open === line.id}<pre>{line.message.body}</pre>{/if}
+            {/if}
+          </div>
+          <span class="journey">{#if line.journeyKey}<a href="/journeys/{line.journeyKey}?view=watch{line.step ? `&step=${line.step}` : ''}">{line.journey}</a>{/if}</span>
+        </li>
+      {:else}
+        <li class="soft none">Nothing yet. What this person gets and does stands here, newest first.</li>
+      {/each}
+    </ol>
+  </section>
+  <aside>
+    <h2>Address</h2>
+    <dl>
+      <dt>Email</dt><dd>{p.email ?? 'none'}{#if p.email && p.suppressed.includes(p.email)} <strong class="bad">suppressed: it bounced</strong>{/if}</dd>
+      <dt>Phone</dt><dd>{p.phone ?? 'none'}</dd>
+      <dt>Zone</dt><dd>{p.zone ?? `the workspace’s, ${format.zone}`}{#if elsewhere}<small>{format.time(data.now, elsewhere)} there now</small>{/if}</dd>
+    </dl>
+    <h2>Consent</h2>
+    <dl>
+      {#each ['email', 'sms'] as const as channel (channel)}
+        {@const c = p.consents.find((x) => x.channel === channel)}
+        <dt>{channel === 'sms' ? 'Text' : 'Email'}</dt>
+        <dd>{c?.state ?? 'never asked'}{#if c}<small>{format.date(c.at)}, by {c.source}</small>{/if}</dd>
+      {/each}
+    </dl>
+    <h2>Tags <span class="soft">{p.tags.length}</span></h2>
+    <ul class="tags">
+      {#each p.tags as t (t.tag)}
+        <li>
+          <span>{t.tag}</span><small>{format.date(t.since)}</small>
+          <form method="post" action="?/tag" use:enhance><input type="hidden" name="tag" value={t.tag} /><input type="hidden" name="on" value="no" /><button class="act" aria-label="Take off {t.tag}">Take off</button></form>
+        </li>
+      {/each}
+    </ul>
+    <form class="line" method="post" action="?/tag" use:enhance>
+      <input name="tag" aria-label="Tag to put on" placeholder="a tag" list="all-tags" required maxlength={80} autocomplete="off" />
+      <datalist id="all-tags">{#each data.tags as t (t)}<option value={t}></option>{/each}</datalist>
+      <Button size="small" kind="tertiary" type="submit">Put on</Button>
+    </form>
+    <h2>Scores</h2>
+    <dl>{#each p.scores as s (s.score)}<dt>{s.score}</dt><dd>{s.points}</dd>{:else}<dd class="soft">No points yet</dd>{/each}</dl>
+    <h2>Journeys <span class="soft">{p.walks.length}</span></h2>
+    <ul>
+      {#each p.walks as w (w.id)}
+        <li>
+          <a href="/journeys/{w.key}?view=watch{w.step ? `&step=${w.step}` : ''}">{w.journey}</a>
+          <small>
+            {w.state === 'walking' ? (w.standing === 'held' ? 'held' : 'walking') : w.state}{w.reason ? `, ${w.reason}` : ''} · since {format.date(w.entered)}{w.due ? ` · moves on ${format.dateTime(w.due)}` : ''}{w.goal ? ' · reached the goal' : ''}
+          </small>
+        </li>
+      {:else}<li class="soft">In none so far</li>{/each}
+    </ul>
+    {#if data.live.length}
+      <form class="line" method="post" action="?/enter" use:enhance>
+        <select name="journey" aria-label="Journey to put them in">{#each data.live as j (j.key)}<option value={j.key}>{j.name}</option>{/each}</select>
+        <Button size="small" kind="tertiary" type="submit">Put in</Button>
+      </form>
+    {/if}
+    <h2>Fields</h2>
+    <dl>{#each Object.entries(p.fields) as [name, v] (name)}<dt>{name.replace(/_/g, ' ')}</dt><dd>{value(v)}</dd>{/each}</dl>
+  </aside>
+</div>
+
+<style>
+  .page {
+    display: grid;
+    grid-template-columns: 1fr 300px;
+    flex: 1;
+  }
+  .timeline {
+    padding: 18px 24px;
+    min-width: 0;
+  }
+  header {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    margin-bottom: 10px;
+  }
+  h1 {
+    font-size: 20px;
+    font-weight: 700;
+  }
+  .kinds {
+    display: flex;
+    border: 1px solid #b5b09f;
+  }
+  .kinds button {
+    height: 28px;
+    padding: 0 10px;
+    color: var(--ink-soft);
+    font-size: 13px;
+    background: var(--surface);
+    border: 0;
+    cursor: pointer;
+  }
+  .kinds button + button {
+    border-left: 1px solid #b5b09f;
+  }
+  .kinds button[aria-pressed='true'] {
+    color: var(--action);
+    font-weight: 650;
+    background: var(--action-ground);
+  }
+  ol {
+    list-style: none;
+    background: var(--surface);
+    border: 1px solid var(--rule);
+  }
+  ol li {
+    display: grid;
+    grid-template-columns: 64px 1fr auto;
+    gap: 12px;
+    padding: 5px 14px;
+    border-bottom: 1px solid var(--rule-soft);
+  }
+  ol li.day {
+    display: block;
+    padding: 8px 14px 4px;
+    color: var(--ink-soft);
+    font-size: 12.5px;
+    font-weight: 650;
+    background: var(--surface-2);
+  }
+  ol li.none {
+    display: block;
+    padding: 14px;
+  }
+  ol li.theirs {
+    box-shadow: inset 3px 0 0 var(--action);
+  }
+  ol li > div {
+    min-width: 0;
+  }
+  li strong {
+    font-weight: 600;
+  }
+  .theirs strong {
+    color: var(--action);
+    font-weight: 700;
+  }
+  .detail {
+    overflow-wrap: anywhere;
+  }
+  time small,
+  dd small,
+  li small {
+    display: block;
+    color: var(--ink-soft);
+    font-size: 12px;
+  }
+  .journey {
+    font-size: 12.5px;
+  }
+  .journey a {
+    color: var(--ink-soft);
+    text-decoration: none;
+  }
+  .journey a:hover {
+    text-decoration: underline;
+  }
+  .more {
+    margin-left: 8px;
+    font-size: 12.5px;
+  }
+  pre {
+    margin: 6px 0;
+    padding: 10px;
+    font: inherit;
+    font-size: 13px;
+    white-space: pre-wrap;
+    overflow-wrap: anywhere;
+    background: var(--ground);
+  }
+  .state {
+    color: var(--attention);
+    font-size: 12.5px;
+  }
+  .state form {
+    display: inline;
+  }
+  aside {
+    padding: 18px 16px;
+    background: var(--surface);
+    border-left: 1px solid var(--rule);
+  }
+  h2 {
+    margin: 16px 0 4px;
+    font-size: 12.5px;
+    font-weight: 700;
+  }
+  h2:first-child {
+    margin-top: 0;
+  }
+  dl {
+    display: grid;
+    grid-template-columns: 84px 1fr;
+    gap: 3px 8px;
+  }
+  dt {
+    color: var(--ink-soft);
+  }
+  dd {
+    overflow-wrap: anywhere;
+  }
+  aside ul {
+    list-style: none;
+  }
+  aside li {
+    padding: 3px 0;
+  }
+  .tags li {
+    display: grid;
+    grid-template-columns: 1fr auto auto;
+    gap: 10px;
+    align-items: baseline;
+  }
+  .line {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    gap: 8px;
+    margin-top: 6px;
+  }
+  .line input,
+  .line select {
+    min-width: 0;
+    height: 32px;
+    padding: 0 8px;
+    color: var(--ink);
+    font-size: 13px;
+    background: var(--ground);
+    border: 0;
+    border-bottom: 1px solid #8c9291;
+    box-sizing: border-box;
+  }
+  .bad,
+  .problem {
+    color: var(--failure);
+  }
+  .problem {
+    margin-bottom: 10px;
+  }
+</style>

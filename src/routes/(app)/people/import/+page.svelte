@@ -1,0 +1,275 @@
+<script lang="ts">
+  import { Button, Checkbox, ProgressBar } from 'carbon-components-svelte';
+  import { number, plural } from '$ui/format.ts';
+  import type { PageData } from './$types';
+
+  interface Looked {
+    name: string;
+    header: string[];
+    targets: string[];
+    rows: number;
+    made: number;
+    updated: number;
+    refused: { line: number; column: string | null; found: string; reason: string }[];
+    refusedTotal: number;
+    tags: string[];
+    preview: { line: number; cells: string[] }[];
+  }
+  interface Progress {
+    done: number;
+    total: number;
+    made: number;
+    updated: number;
+    keptWithdrawn: number;
+    end?: boolean;
+    problem?: string;
+  }
+
+  let { data }: { data: PageData } = $props();
+  let file = $state<File | null>(null);
+  let looked = $state<Looked | null>(null);
+  let targets = $state<string[]>([]);
+  let begins = $state(true);
+  let problem = $state('');
+  let busy = $state(false);
+  let progress = $state<Progress | null>(null);
+  let stopper = $state.raw<AbortController | null>(null);
+  const MOST_MB = 25;
+
+  const OWN = [
+    ['email', 'email address'],
+    ['phone', 'phone number'],
+    ['first_name', 'first name'],
+    ['last_name', 'last name'],
+    ['zone', 'time zone'],
+    ['tags', 'tags, with ;'],
+    ['lists', 'lists, with ;'],
+    ['consent_email', 'consent for email'],
+    ['consent_sms', 'consent for text']
+  ] as const;
+  const isNew = (target: string): boolean => target.startsWith('field:') && !data.fields.includes(target.slice(6));
+  const fieldsFor = (i: number): string[] => [...new Set([looked?.targets[i] ?? '', ...data.fields.map((f) => `field:${f}`)])].filter((t) => t.startsWith('field:') && !OWN.some(([own]) => `field:${own}` === t));
+
+  function body(): FormData {
+    const form = new FormData();
+    if (file) form.set('file', file);
+    if (targets.length) form.set('mapping', JSON.stringify(targets));
+    form.set('begins', begins ? 'yes' : 'no');
+    return form;
+  }
+
+  async function look(): Promise<void> {
+    problem = '';
+    if (!file) return;
+    if (file.size > MOST_MB * 1048576) {
+      problem = `${file.name} has ${Math.round(file.size / 1048576)} MB; up to ${MOST_MB} MB are taken at once (about 250,000 people). Split it, and import the parts one after another.`;
+      looked = null;
+      return;
+    }
+    busy = true;
+    try {
+      const response = await fetch('/api/people/import/check', { method: 'POST', body: body(), headers: { accept: 'application/json' } });
+      const answer = (await response.json()) as Looked & { message?: string };
+      if (response.ok) {
+        looked = answer;
+        targets = answer.targets;
+      } else {
+        problem = answer.message ?? 'The file could not be looked at.';
+        if (!targets.length) looked = null;
+      }
+    } catch {
+      problem = 'The server cannot be reached. Nothing was imported; try again in a moment.';
+    }
+    busy = false;
+  }
+
+  async function choose(event: Event): Promise<void> {
+    file = (event.currentTarget as HTMLInputElement).files?.[0] ?? null;
+    looked = null;
+    targets = [];
+    progress = null;
+    await look();
+  }
+
+  async function take(i: number, target: string): Promise<void> {
+    targets = targets.map((t, n) => (n === i ? target : t));
+    await look();
+  }
+
+  async function run(): Promise<void> {
+    problem = '';
+    stopper = new AbortController();
+    progress = { done: 0, total: (looked?.made ?? 0) + (looked?.updated ?? 0), made: 0, updated: 0, keptWithdrawn: 0 };
+    try {
+      const response = await fetch('/api/people/import/run', { method: 'POST', body: body(), signal: stopper.signal });
+      if (!response.ok || !response.body) throw new Error(((await response.json()) as { message?: string }).message ?? 'The import was refused.');
+      const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+      let rest = '';
+      for (let part = await reader.read(); !part.done; part = await reader.read()) {
+        const lines = (rest + part.value).split('\n');
+        rest = lines.pop() ?? '';
+        for (const line of lines) {
+          const told = JSON.parse(line) as Progress;
+          if (told.problem) problem = told.problem;
+          else progress = told;
+        }
+      }
+    } catch (error) {
+      problem = stopper.signal.aborted ? `Stopped. ${number(progress?.done ?? 0)} rows are in and stay; the rest is not.` : (error as Error).message;
+    }
+    stopper = null;
+  }
+</script>
+
+<svelte:head><title>Import people · Ambulo</title></svelte:head>
+
+<div class="page">
+  <h1>Import people</h1>
+  <p class="soft">A CSV file with one person a line and the columns named in the first. Known people, found by email or else by phone, are updated; nobody is taken out. Nothing is imported until you say so.</p>
+  <label class="file">
+    <span>{file ? file.name : 'Choose a CSV file'}</span>
+    <input type="file" accept=".csv,text/csv,text/plain" onchange={(e) => void choose(e)} />
+  </label>
+  {#if problem}<p class="problem" role="alert">{problem}</p>{/if}
+  {#if busy}<p class="soft" role="status">Looking at the file …</p>{/if}
+
+  {#if looked && !progress}
+    <section>
+      <h2>Columns</h2>
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -- a part that scrolls must be reachable by keyboard -->
+      <div class="scroll" role="region" tabindex="0" aria-label="Columns and the first rows">
+        <table class="figures">
+          <thead>
+            <tr>
+              <th scope="col">Line</th>
+              {#each looked.header as name, i (i)}
+                <th scope="col">
+                  {name || '(no name)'}
+                  <select aria-label="{name} is" value={targets[i]} onchange={(e) => void take(i, e.currentTarget.value)}>
+                    {#each OWN as [target, words] (target)}<option value={target}>{words}</option>{/each}
+                    {#each fieldsFor(i) as target (target)}<option value={target}>field {target.slice(6)}{isNew(target) ? ' (new)' : ''}</option>{/each}
+                    <option value="ignore">leave out</option>
+                  </select>
+                  {#if isNew(targets[i] ?? '')}<small class="new">unknown column: makes a new field</small>{/if}
+                </th>
+              {/each}
+            </tr>
+          </thead>
+          <tbody>
+            {#each looked.preview as row (row.line)}<tr><td class="soft">{row.line}</td>{#each looked.header as _, i (i)}<td class:left={targets[i] === 'ignore'}>{row.cells[i] ?? ''}</td>{/each}</tr>{/each}
+          </tbody>
+        </table>
+      </div>
+      <p class="soft">The first {looked.preview.length} of {plural(looked.rows, 'row', 'rows')}.</p>
+    </section>
+    <section>
+      <h2>Refused rows <span class="soft" data-testid="refused">{number(looked.refusedTotal)}</span></h2>
+      {#if looked.refusedTotal}
+        <!-- svelte-ignore a11y_no_noninteractive_tabindex -- a part that scrolls must be reachable by keyboard -->
+        <div class="scroll short" role="region" tabindex="0" aria-label="Refused rows">
+          <table class="figures">
+            <thead><tr><th>Line</th><th>Column</th><th>Found</th><th>Why it is refused</th></tr></thead>
+            <tbody>{#each looked.refused as r (r.line)}<tr><td>{r.line}</td><td>{r.column ?? ''}</td><td>{r.found}</td><td>{r.reason}</td></tr>{/each}</tbody>
+          </table>
+        </div>
+        {#if looked.refusedTotal > looked.refused.length}<p class="soft">The first {looked.refused.length} of {number(looked.refusedTotal)}.</p>{/if}
+      {:else}<p class="soft">None: every row can be imported.</p>{/if}
+    </section>
+    {#if looked.tags.length}
+      <Checkbox labelText="Journeys that start from these tags take the people in: {looked.tags.slice(0, 8).join(', ')}{looked.tags.length > 8 ? ' …' : ''}" bind:checked={begins} />
+    {/if}
+    <div class="go">
+      <Button disabled={busy || looked.made + looked.updated === 0} on:click={() => void run()}>
+        Import {plural(looked.made + looked.updated, 'person', 'people')}: {number(looked.made)} new, {number(looked.updated)} updated{looked.refusedTotal ? `, without the ${number(looked.refusedTotal)} refused` : ''}
+      </Button>
+    </div>
+  {/if}
+
+  {#if progress}
+    <section role="status">
+      <h2>{progress.end ? 'Imported' : 'Importing'}</h2>
+      <ProgressBar value={progress.done} max={Math.max(1, progress.total)} labelText="Rows imported" helperText="{number(progress.done)} of {number(progress.total)}" />
+      <p data-testid="imported">{number(progress.made)} new, {number(progress.updated)} updated.{progress.keptWithdrawn ? ` ${plural(progress.keptWithdrawn, 'consent stays', 'consents stay')} withdrawn, whatever the file says.` : ''}</p>
+      {#if progress.end}<p><a href="/people">Show the people</a></p>{:else if stopper}<Button kind="tertiary" size="small" on:click={() => stopper?.abort()}>Stop</Button>{/if}
+    </section>
+  {/if}
+</div>
+
+<style>
+  .page {
+    padding: 20px 24px;
+  }
+  h1 {
+    font-size: 20px;
+    font-weight: 700;
+  }
+  h2 {
+    margin-bottom: 6px;
+    font-size: 14px;
+    font-weight: 700;
+  }
+  .file {
+    position: relative;
+    display: inline-block;
+    margin: 14px 0;
+    padding: 8px 16px;
+    color: var(--action);
+    border: 1px solid var(--action);
+    cursor: pointer;
+  }
+  .file:focus-within {
+    outline: 2px solid var(--action);
+    outline-offset: 1px;
+  }
+  .file input {
+    position: absolute;
+    inset: 0;
+    opacity: 0;
+    cursor: pointer;
+  }
+  section {
+    margin: 0 0 16px;
+    padding: 12px 14px;
+    background: var(--surface);
+    border: 1px solid var(--rule);
+  }
+  .scroll {
+    overflow: auto;
+  }
+  .short {
+    max-height: 220px;
+  }
+  th select {
+    display: block;
+    max-width: 150px;
+    height: 26px;
+    margin-top: 4px;
+    color: var(--ink);
+    background: var(--ground);
+    border: 0;
+    border-bottom: 1px solid #8c9291;
+  }
+  td {
+    max-width: 200px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .left {
+    color: #8c9291;
+    text-decoration: line-through;
+  }
+  .new {
+    color: var(--attention);
+  }
+  .problem {
+    margin-bottom: 12px;
+    padding: 8px 12px;
+    color: var(--failure);
+    background: var(--failure-ground);
+    border-left: 3px solid var(--failure);
+  }
+  .go {
+    margin-top: 14px;
+  }
+</style>

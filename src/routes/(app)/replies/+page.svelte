@@ -1,0 +1,57 @@
+<script lang="ts">
+  import { plural, useFormat } from '$ui/format.ts';
+  import type { PageData } from './$types';
+
+  let { data }: { data: PageData } = $props();
+  const format = useFormat();
+</script>
+
+<svelte:head><title>Replies · Ambulo</title></svelte:head>
+
+<div class="page">
+  <h1>Replies</h1>
+  <p class="soft">{plural(data.total, 'reply', 'replies')} by text{data.total > data.replies.length ? `, the latest ${data.replies.length} of them here` : ''}</p>
+  {#if data.replies.length}
+    <table class="figures">
+      <thead><tr><th>When</th><th>Who</th><th>What they wrote</th><th>In answer to</th></tr></thead>
+      <tbody>
+        {#each data.replies as r, i (i)}
+          <tr>
+            <td class="when">{format.dateTime(r.at)}</td>
+            <td><a href="/people/{r.person}">{r.name}</a></td>
+            <td>{r.text}</td>
+            <td>{#if r.journeyKey}<a href="/journeys/{r.journeyKey}?view=watch&step={r.step}">{r.journey}</a><small>{r.step}</small>{:else}<span class="soft">no message of the last 30 days</span>{/if}</td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  {:else}<p class="empty">Answers to your texts stand here. Send one from a journey first.</p>{/if}
+  {#if data.strays.length}
+    <h2>From numbers nobody here has <span class="soft">{data.strays.length}</span></h2>
+    <table class="figures">
+      <thead><tr><th>When</th><th>Number</th><th>What they wrote</th></tr></thead>
+      <tbody>{#each data.strays as s, i (i)}<tr><td class="when">{format.dateTime(s.at)}</td><td>{s.sender}</td><td>{s.body}</td></tr>{/each}</tbody>
+    </table>
+  {/if}
+</div>
+
+<style>
+  .page {
+    padding: 20px 24px;
+  }
+  h1 {
+    font-size: 20px;
+    font-weight: 700;
+  }
+  h2 {
+    margin: 20px 0 8px;
+    font-size: 14px;
+    font-weight: 700;
+  }
+  .soft {
+    margin-bottom: 12px;
+  }
+  .when {
+    white-space: nowrap;
+  }
+</style>

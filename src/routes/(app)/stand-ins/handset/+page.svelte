@@ -1,0 +1,168 @@
+<script lang="ts">
+  import { enhance } from '$app/forms';
+  import { Button } from 'carbon-components-svelte';
+  import { plural, useFormat } from '$ui/format.ts';
+  import type { ActionData, PageData } from './$types';
+
+  let { data, form }: { data: PageData; form: ActionData } = $props();
+  const format = useFormat();
+  let text = $state('');
+  const owner = $derived(data.number ? data.owners[data.number] : undefined);
+</script>
+
+<svelte:head><title>Handset · Ambulo</title></svelte:head>
+
+<div class="handset">
+  <section aria-label="Phones">
+    <h1>Handset <span class="soft">simulated · {plural(data.phones.length, 'phone', 'phones')}</span></h1>
+    <ul>
+      {#each data.phones as p (p.number)}
+        <li class:here={p.number === data.number}>
+          <a href="?number={encodeURIComponent(p.number)}"><strong>{data.owners[p.number]?.name ?? p.number}</strong><time>{format.dateTime(Date.parse(p.last.at))}</time><span>{p.last.direction === 'in' ? 'answered: ' : ''}{p.last.text}</span></a>
+        </li>
+      {:else}<li class="soft none">No text has been sent yet. What journeys send stands here.</li>{/each}
+    </ul>
+  </section>
+  {#if data.number}
+    <article>
+      <header>
+        <h2>{owner?.name ?? data.number}</h2>
+        <p class="soft">{data.number}{#if owner} · <a href="/people/{owner.id}">their page</a>{/if}</p>
+      </header>
+      <ol>
+        {#each data.texts as t (t.id)}
+          <li class={t.direction}><p>{t.text}</p><time>{format.dateTime(Date.parse(t.at))}{t.repeats ? ` · came ${t.repeats + 1} times, kept once` : ''}</time></li>
+        {/each}
+      </ol>
+      <form
+        method="post"
+        use:enhance={() =>
+          async ({ update, result }) => {
+            await update({ reset: false });
+            if (result.type === 'success') text = '';
+          }}
+      >
+        <input type="hidden" name="number" value={data.number} />
+        <input name="text" bind:value={text} placeholder="Answer as {owner?.name ?? data.number}" aria-label="Answer as {owner?.name ?? data.number}" autocomplete="off" maxlength={1000} />
+        <Button type="submit" size="field">Send</Button>
+      </form>
+      {#if form && 'problem' in form}<p class="bad" role="alert">{form.problem}</p>{/if}
+    </article>
+  {/if}
+</div>
+
+<style>
+  .handset {
+    display: grid;
+    grid-template-columns: 380px 1fr;
+    height: calc(100vh - var(--top));
+  }
+  section {
+    display: flex;
+    flex-direction: column;
+    min-height: 0;
+    background: var(--surface);
+    border-right: 1px solid var(--rule);
+  }
+  h1 {
+    padding: 12px 14px;
+    font-size: 15px;
+    font-weight: 700;
+    border-bottom: 1px solid var(--rule);
+  }
+  h1 span {
+    font-weight: 400;
+  }
+  ul {
+    flex: 1;
+    overflow: auto;
+    list-style: none;
+  }
+  section li a {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    padding: 6px 14px;
+    color: var(--ink);
+    text-decoration: none;
+    border-bottom: 1px solid var(--rule-soft);
+  }
+  section li a:hover {
+    background: #faf8f3;
+  }
+  section li a:focus-visible {
+    outline-offset: -2px;
+  }
+  .here a {
+    background: var(--action-ground);
+  }
+  strong {
+    font-weight: 600;
+  }
+  section span {
+    grid-column: 1 / -1;
+    overflow: hidden;
+    color: var(--ink-soft);
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  time {
+    color: var(--ink-soft);
+    font-size: 12px;
+  }
+  .none {
+    padding: 12px 14px;
+  }
+  article {
+    display: flex;
+    flex-direction: column;
+    max-width: 560px;
+    min-height: 0;
+    padding: 16px 24px;
+  }
+  h2 {
+    font-size: 17px;
+    font-weight: 700;
+  }
+  ol {
+    flex: 1;
+    padding: 14px 0;
+    overflow: auto;
+    list-style: none;
+  }
+  ol li {
+    margin-bottom: 12px;
+  }
+  ol p {
+    max-width: 380px;
+    padding: 8px 12px;
+    white-space: pre-wrap;
+    overflow-wrap: anywhere;
+    background: var(--surface);
+    border: 1px solid var(--rule);
+  }
+  ol .in {
+    display: grid;
+    justify-items: end;
+  }
+  ol .in p {
+    background: var(--action-ground);
+    border-color: #bcd5d9;
+  }
+  form {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    gap: 8px;
+  }
+  form input:not([type='hidden']) {
+    height: 40px;
+    padding: 0 12px;
+    color: var(--ink);
+    font-size: 14px;
+    background: var(--surface);
+    border: 1px solid #b5b09f;
+    box-sizing: border-box;
+  }
+  .bad {
+    color: var(--failure);
+  }
+</style>

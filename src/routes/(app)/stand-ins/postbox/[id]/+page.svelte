@@ -1,0 +1,113 @@
+<script lang="ts">
+  import { enhance } from '$app/forms';
+  import { findLinks } from '$core/message/links.ts';
+  import { useFormat } from '$ui/format.ts';
+  import type { ActionData, PageData } from './$types';
+
+  let { data, form }: { data: PageData; form: ActionData } = $props();
+  const format = useFormat();
+  const m = $derived(data.opened);
+  let part = $state<'html' | 'text' | 'headers'>('html');
+  const links = $derived(findLinks(m.text).map((l) => l.url));
+  const unsubscribe = $derived(m.headers.find(([name]) => name === 'list-unsubscribe')?.[1].replace(/[<>]/g, '') ?? null);
+  /** What the reader sees of a tracked link: the words around it in the HTML part. */
+  const shownAs = $derived(new Map([...m.html.matchAll(/<a href="([^"]+)"[^>]*>([^<]*)<\/a>/g)].map((x) => [x[1] ?? '', x[2] ?? ''])));
+</script>
+
+<svelte:head><title>{m.subject} · Postbox · Ambulo</title></svelte:head>
+
+<article>
+  <header>
+    <h2>{m.subject}</h2>
+    <p class="soft">From {m.from} to <strong>{m.to}</strong> · {format.dateTime(Date.parse(m.date))}{#if m.repeats} · came {m.repeats + 1} times under one Message-ID, kept once{/if}</p>
+    <div class="parts" role="group" aria-label="Part of the mail">
+      {#each [['html', 'As a reader sees it'], ['text', 'Text part'], ['headers', 'Headers']] as const as [p, words] (p)}<button aria-pressed={part === p} onclick={() => (part = p)}>{words}</button>{/each}
+    </div>
+  </header>
+  {#key m.id}
+    {#if part === 'html'}<iframe title="The mail as its reader sees it" sandbox="" srcdoc={m.html}></iframe>
+    {:else if part === 'text'}<pre>{m.text}</pre>
+    {:else}<pre>{m.headers.map(([k, v]) => `${k}: ${v}`).join('\n')}{'\n'}return-path: {m.returnPath}</pre>{/if}
+  {/key}
+  <footer>
+    <h3>As {m.to}, follow</h3>
+    <ul>
+      {#each links.filter((l) => l !== unsubscribe) as link (link)}
+        <li>
+          <form method="post" action="?/follow" use:enhance><input type="hidden" name="url" value={link} /><button class="act">{shownAs.get(link) ?? link}</button></form>
+        </li>
+      {:else}<li class="soft">This mail has no links.</li>{/each}
+      {#if unsubscribe}<li><a href={unsubscribe} target="_blank" rel="noreferrer">Unsubscribe</a></li>{/if}
+    </ul>
+    {#if form && 'followed' in form}<p role="status">Followed as {m.to}: it led to <strong>{form.followed}</strong>.</p>{/if}
+    {#if form && 'problem' in form}<p class="bad" role="alert">{form.problem}</p>{/if}
+  </footer>
+</article>
+
+<style>
+  article {
+    display: flex;
+    flex-direction: column;
+    min-width: 0;
+    min-height: 0;
+    padding: 16px 20px;
+  }
+  h2 {
+    font-size: 17px;
+    font-weight: 700;
+  }
+  .parts {
+    display: inline-flex;
+    margin: 10px 0;
+    border: 1px solid #b5b09f;
+  }
+  .parts button {
+    height: 28px;
+    padding: 0 12px;
+    color: var(--ink-soft);
+    font-size: 13px;
+    background: var(--surface);
+    border: 0;
+    cursor: pointer;
+  }
+  .parts button + button {
+    border-left: 1px solid #b5b09f;
+  }
+  .parts [aria-pressed='true'] {
+    color: var(--action);
+    font-weight: 650;
+    background: var(--action-ground);
+  }
+  iframe,
+  pre {
+    flex: 1;
+    min-height: 200px;
+    margin: 0;
+    background: var(--surface);
+    border: 1px solid var(--rule);
+  }
+  pre {
+    padding: 16px;
+    overflow: auto;
+    font: inherit;
+    font-size: 13px;
+    white-space: pre-wrap;
+    overflow-wrap: anywhere;
+  }
+  footer {
+    padding-top: 10px;
+  }
+  h3 {
+    font-size: 12.5px;
+    font-weight: 700;
+  }
+  ul {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 18px;
+    list-style: none;
+  }
+  .bad {
+    color: var(--failure);
+  }
+</style>

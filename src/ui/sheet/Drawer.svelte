@@ -1,0 +1,127 @@
+<script lang="ts">
+  import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
+  import { tick } from 'svelte';
+  import type { Finding } from '$core/check/index.ts';
+  import { readThrough } from '$core/tell/read-through.ts';
+  import type { Editor } from './editor.svelte.ts';
+
+  let { editor, findings }: { editor: Editor; findings: Finding[] } = $props();
+  let tab = $state<'read' | 'findings'>('read');
+  let open = $state(true);
+  let box = $state<HTMLDivElement>();
+  const sentences = $derived(readThrough(editor.document));
+  const selected = $derived(editor.selection.at === 'card' ? editor.selection.key : null);
+
+  function go(step: string | null): void {
+    editor.selection = step ? { at: 'card', key: step } : { at: 'journey' };
+  }
+
+  $effect(() => {
+    // Both ways: what is selected on the sheet is brought into view here.
+    if (selected) void tick().then(() => box?.querySelector('.here')?.scrollIntoView({ block: 'nearest' }));
+  });
+</script>
+
+<section class="drawer" class:open aria-label="Read-through and findings">
+  <div class="tabs" role="tablist">
+    <button role="tab" aria-selected={tab === 'read'} aria-controls="drawer-box" onclick={() => ((tab = 'read'), (open = true))}>Read-through</button>
+    <button role="tab" aria-selected={tab === 'findings'} aria-controls="drawer-box" onclick={() => ((tab = 'findings'), (open = true))}>Findings {findings.length}</button>
+    <button class="act fold" aria-expanded={open} aria-controls="drawer-box" onclick={() => (open = !open)}>{open ? 'Fold away' : 'Show'}</button>
+  </div>
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -- a part that scrolls must be reachable by keyboard -->
+  <div bind:this={box} id="drawer-box" class="box" role="tabpanel" tabindex="0" aria-label={tab === 'read' ? 'Read-through' : 'Findings'} hidden={!open}>
+    {#if tab === 'read'}
+      {#each sentences as s, i (i)}
+        <button class="sentence" class:here={s.step !== null && s.step === selected} onclick={() => go(s.step)}>
+          <span class="moment">{s.moment}</span><span style="padding-left: {s.depth * 14}px">{s.text}</span>
+        </button>
+      {/each}
+    {:else}
+      {#each findings as f, i (i)}
+        <button class="finding" onclick={() => go(f.step)}>
+          <WarningAlt size={16} aria-hidden="true" />
+          <span>{#if f.severity === 'blocker'}<strong>Blocks going live.</strong> {/if}{f.text} <em>{f.hint}</em></span>
+        </button>
+      {:else}
+        <p class="soft">No finding. What is checked: empty subjects and texts, personal fields, questions asked too soon, texts at night, ways in, goals.</p>
+      {/each}
+    {/if}
+  </div>
+</section>
+
+<style>
+  .drawer {
+    flex: none;
+    background: var(--surface);
+    border-top: 1px solid #b5b09f;
+  }
+  .tabs {
+    display: flex;
+    gap: 18px;
+    height: 34px;
+    padding: 0 18px;
+    border-bottom: 1px solid var(--rule-soft);
+  }
+  .tabs button {
+    padding: 0;
+    color: var(--ink-soft);
+    font: inherit;
+    background: none;
+    border: 0;
+    border-bottom: 2px solid transparent;
+    cursor: pointer;
+  }
+  .tabs [aria-selected='true'] {
+    color: var(--ink);
+    font-weight: 650;
+    border-bottom-color: var(--action);
+  }
+  .tabs .fold {
+    margin-left: auto;
+    color: var(--action);
+    font-size: 12.5px;
+  }
+  .box {
+    height: 168px;
+    padding: 6px 18px 10px;
+    overflow: auto;
+  }
+  .box[hidden] {
+    display: none;
+  }
+  .sentence,
+  .finding {
+    display: grid;
+    grid-template-columns: 104px 1fr;
+    width: 100%;
+    padding: 2px 4px;
+    color: var(--ink);
+    font: inherit;
+    font-size: 13.5px;
+    text-align: left;
+    background: none;
+    border: 0;
+    cursor: pointer;
+  }
+  .sentence:hover,
+  .finding:hover {
+    background: #faf8f3;
+  }
+  .sentence.here {
+    background: var(--action-ground);
+  }
+  .moment {
+    color: var(--ink-soft);
+  }
+  .finding {
+    grid-template-columns: 24px 1fr;
+    padding: 4px;
+  }
+  .finding :global(svg) {
+    margin-top: 1px;
+    fill: var(--attention);
+  }
+  em {
+    color: var(--ink-soft);
+  }
+</style>

@@ -1,0 +1,43 @@
+<script lang="ts">
+  import { Modal } from 'carbon-components-svelte';
+
+  let { onclose }: { onclose: () => void } = $props();
+  const keys = [
+    ['← →', 'along a lane, from gap to step'],
+    ['↑ ↓', 'between lanes'],
+    ['Home End', 'first and last place of a lane'],
+    ['a letter', 'in a gap: put a step here; the letter begins its name'],
+    ['2d, 3 h', 'in a gap: wait so long'],
+    ['=day 5', 'in a gap: the next step falls on that day'],
+    ['Enter', 'edit what is selected; in a gap, choose a step'],
+    ['Esc', 'back to the sheet'],
+    ['Alt ← →', 'move the step along its lane'],
+    ['Ctrl C X V D', 'copy, cut, paste, duplicate, with all a step holds'],
+    ['Delete', 'delete the step, or the wait of a gap'],
+    ['Ctrl Z, Shift Ctrl Z', 'undo, redo'],
+    ['[ ]', 'fold lanes, show them'],
+    ['Ctrl K', 'find anything'],
+    ['?', 'this list']
+  ];
+</script>
+
+<Modal open passiveModal modalHeading="Keys of the sheet" size="sm" on:close={onclose}>
+  <dl>
+    {#each keys as [key, what] (key)}<dt><kbd>{key}</kbd></dt><dd>{what}</dd>{/each}
+  </dl>
+</Modal>
+
+<style>
+  dl {
+    display: grid;
+    grid-template-columns: auto 1fr;
+    gap: 6px 16px;
+  }
+  kbd {
+    padding: 1px 6px;
+    font: inherit;
+    font-size: 12.5px;
+    background: var(--ground);
+    border: 1px solid var(--rule);
+  }
+</style>

@@ -1,0 +1,98 @@
+<script lang="ts">
+  import { onMount } from 'svelte';
+  import { STEP_KINDS, STEP_NAMES, type StepName } from '$core/steps/index.ts';
+  import { STEP_ICONS, STEP_WORDS } from './icons.ts';
+
+  let { x, y, filter, onchoose, onleave }: { x: number; y: number; filter: string; onchoose: (kind: StepName) => void; onleave: () => void } = $props();
+
+  // The letter that opened the box begins the filter; from then on it is typed here.
+  // svelte-ignore state_referenced_locally
+  let text = $state(filter);
+  let at = $state(0);
+  let input: HTMLInputElement;
+  const found = $derived.by(() => {
+    const typed = text.trim().toLowerCase();
+    const begins = (k: StepName): boolean => STEP_WORDS[k].toLowerCase().startsWith(typed) || k.startsWith(typed);
+    const holds = (k: StepName): boolean => STEP_KINDS[k].does.includes(typed);
+    return [...STEP_NAMES.filter(begins), ...STEP_NAMES.filter((k) => !begins(k) && typed.length > 1 && holds(k))];
+  });
+
+  function onkeydown(event: KeyboardEvent): void {
+    event.stopPropagation();
+    if (event.key === 'ArrowDown') at = Math.min(at + 1, found.length - 1);
+    else if (event.key === 'ArrowUp') at = Math.max(at - 1, 0);
+    else if (event.key === 'Enter') {
+      const kind = found[at];
+      if (kind) onchoose(kind);
+    } else if (event.key === 'Escape') onleave();
+    else return;
+    event.preventDefault();
+  }
+
+  onMount(() => {
+    input.focus();
+    input.setSelectionRange(text.length, text.length);
+  });
+</script>
+
+<div class="box" style="left: {x}px; top: {y}px">
+  <input bind:this={input} bind:value={text} oninput={() => (at = 0)} {onkeydown} onblur={onleave} placeholder="What comes here?" aria-label="Kind of step to put here" role="combobox" aria-expanded="true" aria-controls="kinds" aria-activedescendant={found.length ? `kind-${at}` : undefined} autocomplete="off" />
+  <ul id="kinds" role="listbox" aria-label="Kinds of step">
+    {#each found as kind, i (kind)}
+      {@const Icon = STEP_ICONS[kind]}
+      <!-- svelte-ignore a11y_click_events_have_key_events -- the keys are the input's -->
+      <li id="kind-{i}" role="option" aria-selected={i === at} onmousedown={(e) => e.preventDefault()} onclick={() => onchoose(kind)}>
+        <Icon size={16} aria-hidden="true" /><strong>{STEP_WORDS[kind]}</strong><span>{STEP_KINDS[kind].does}</span>
+      </li>
+    {:else}
+      <li role="option" aria-selected="false" class="none">No kind of step fits “{text}”. Esc leaves.</li>
+    {/each}
+  </ul>
+</div>
+
+<style>
+  .box {
+    position: absolute;
+    z-index: 5;
+    width: 350px;
+    background: var(--surface);
+    border: 1px solid var(--action);
+    box-shadow: 0 6px 20px rgb(28 38 40 / 15%);
+  }
+  input {
+    width: 100%;
+    height: 34px;
+    padding: 0 10px;
+    color: var(--ink);
+    font-size: 14px;
+    background: var(--surface);
+    border: 0;
+    border-bottom: 1px solid var(--rule);
+    box-sizing: border-box;
+  }
+  ul {
+    list-style: none;
+  }
+  li {
+    display: grid;
+    grid-template-columns: 16px 52px 1fr;
+    gap: 8px;
+    align-items: center;
+    padding: 6px 10px;
+    cursor: pointer;
+  }
+  li[aria-selected='true'] {
+    background: var(--action-ground);
+  }
+  span {
+    overflow: hidden;
+    color: var(--ink-soft);
+    font-size: 12.5px;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .none {
+    display: block;
+    color: var(--ink-soft);
+  }
+</style>

@@ -1,0 +1,192 @@
+/** The state of an open sheet: document, history, selection, saving. One place applies edits. */
+import { applyEdit, copyOf, laneAt, newStep, placeOf, type Edit } from '$core/edit/edit.ts';
+import { begin, commit, redo, undo, type History } from '$core/edit/history.ts';
+import type { Path } from '$core/journey/problems.ts';
+import type { Journey } from '$core/journey/schema.ts';
+import type { Step, StepName } from '$core/steps/index.ts';
+import { send } from '$ui/api.ts';
+
+/** A card by its step, a gap by its lane and place, or the journey itself (its first row). */
+export type Selection = { at: 'card'; key: string } | { at: 'gap'; lane: Path; index: number } | { at: 'journey' };
+
+export type SaveState =
+  | { kind: 'saved'; at: number }
+  | { kind: 'unsaved' | 'saving' }
+  /** `retry`: it is tried again by itself; otherwise someone has to decide. */
+  | { kind: 'failed'; message: string; retry: boolean };
+
+const SAVE_AFTER_MS = 350;
+const MERGE_WITHIN_MS = 1500;
+
+export class Editor {
+  history: History<Journey>;
+  selection = $state<Selection>({ at: 'journey' });
+  saving: SaveState;
+  /** Counts up when the panel should take the focus. */
+  focusPanel = $state(0);
+  /** Counts up when the sheet should take it back. */
+  focusSheet = $state(0);
+  clipboard = $state<Step | null>(null);
+  said = $state('');
+  folded = $state<Set<string>>(new Set());
+  private revision: number;
+  private timer: ReturnType<typeof setTimeout> | null = null;
+  private inFlight = false;
+  private lastEdit = { field: '', at: 0 };
+  private savedDocument: Journey;
+
+  constructor(
+    readonly key: string,
+    draft: Journey,
+    revision: number,
+    savedAt: number
+  ) {
+    this.history = $state.raw(begin(draft));
+    this.saving = $state({ kind: 'saved', at: savedAt });
+    this.revision = revision;
+    this.savedDocument = draft;
+  }
+
+  get document(): Journey {
+    return this.history.present;
+  }
+
+  get selected(): Step | null {
+    return this.selection.at === 'card' ? (placeOf(this.document, this.selection.key)?.step ?? null) : null;
+  }
+
+  /** The draft's revision as last saved; what a review is about. */
+  get savedRevision(): number {
+    return this.revision;
+  }
+
+  /** Applies an edit. Edits of one `field` in quick succession are one thing to undo. */
+  apply(edit: Edit, field = ''): void {
+    const { document, label } = applyEdit(this.document, edit);
+    const now = Date.now();
+    const merge = field !== '' && field === this.lastEdit.field && now - this.lastEdit.at < MERGE_WITHIN_MS;
+    this.lastEdit = { field, at: now };
+    this.history = commit(this.history, document, label, merge);
+    this.scheduleSave();
+  }
+
+  undo(): void {
+    const label = this.history.past.at(-1)?.label;
+    if (!label) return this.say('There is nothing to undo.');
+    this.history = undo(this.history);
+    this.afterJump(`Undone: ${label}`);
+  }
+
+  redo(): void {
+    const label = this.history.future[0]?.label;
+    if (!label) return this.say('There is nothing to redo.');
+    this.history = redo(this.history);
+    this.afterJump(`Done again: ${label}`);
+  }
+
+  private afterJump(text: string): void {
+    this.lastEdit = { field: '', at: 0 };
+    // What was selected may be gone.
+    if (this.selection.at === 'card' && !placeOf(this.document, this.selection.key)) this.selection = { at: 'journey' };
+    if (this.selection.at === 'gap') {
+      const lane = laneAt(this.document, this.selection.lane);
+      if (!lane) this.selection = { at: 'journey' };
+      else if (this.selection.index > lane.length) this.selection = { ...this.selection, index: lane.length };
+    }
+    this.say(text);
+    this.scheduleSave();
+  }
+
+  say(text: string): void {
+    this.said = text;
+  }
+
+  insert(kind: StepName, lane: Path, index: number): void {
+    this.place(newStep(this.document, kind, lane, index), lane, index);
+    this.focusPanel++;
+  }
+
+  private place(step: Step, lane: Path, index: number): void {
+    this.apply({ edit: 'insert', lane, index, step });
+    this.selection = { at: 'card', key: step.key };
+  }
+
+  remove(key: string): void {
+    const place = placeOf(this.document, key);
+    if (!place) return;
+    this.apply({ edit: 'remove', key });
+    this.selection = { at: 'gap', lane: place.lane, index: place.index };
+    this.say('Deleted. Ctrl Z brings it back.');
+  }
+
+  copy(key: string): void {
+    this.clipboard = placeOf(this.document, key)?.step ?? null;
+    if (this.clipboard) this.say('Copied.');
+  }
+
+  cut(key: string): void {
+    this.copy(key);
+    this.remove(key);
+  }
+
+  paste(): void {
+    if (!this.clipboard) return this.say('Nothing was copied yet.');
+    const here = this.selection;
+    const place = here.at === 'card' ? placeOf(this.document, here.key) : null;
+    const copy = copyOf(this.document, this.clipboard);
+    if (here.at === 'gap') this.place(copy, here.lane, here.index);
+    else if (place) this.place(copy, place.lane, place.index + 1);
+    else this.place(copy, ['lane'], 0);
+    this.say('Pasted.');
+  }
+
+  duplicate(key: string): void {
+    const place = placeOf(this.document, key);
+    if (place) this.place(copyOf(this.document, place.step), place.lane, place.index + 1);
+  }
+
+  toggleFold(key: string): void {
+    const folded = new Set(this.folded);
+    if (!folded.delete(key)) folded.add(key);
+    this.folded = folded;
+  }
+
+  private scheduleSave(): void {
+    if (this.saving.kind === 'failed' && !this.saving.retry) return;
+    this.saving = { kind: 'unsaved' };
+    if (this.timer) clearTimeout(this.timer);
+    this.timer = setTimeout(() => void this.save(), SAVE_AFTER_MS);
+  }
+
+  get hasUnsaved(): boolean {
+    return this.document !== this.savedDocument;
+  }
+
+  /** Saves now, if there is anything to save. True once the draft on the server is what is shown. */
+  async save(keepalive = false): Promise<boolean> {
+    if (this.timer) clearTimeout(this.timer);
+    this.timer = null;
+    if (this.inFlight) {
+      await new Promise((resolve) => setTimeout(resolve, 50));
+      return this.save(keepalive);
+    }
+    if (!this.hasUnsaved) return true;
+    const document = this.document;
+    this.inFlight = true;
+    this.saving = { kind: 'saving' };
+    const answer = await send<{ revision: number; savedAt: number }>('PUT', `/api/journeys/${this.key}/draft`, { revision: this.revision, document }, { keepalive });
+    this.inFlight = false;
+    if (answer.ok) {
+      this.revision = answer.data.revision;
+      this.savedDocument = document;
+      this.saving = { kind: 'saved', at: answer.data.savedAt };
+      if (document !== this.document) return this.save();
+      return true;
+    }
+    // The server away or without its database comes back; a conflict or a refusal does not.
+    const retry = answer.status === 0 || answer.status >= 500;
+    this.saving = { kind: 'failed', message: answer.message, retry };
+    if (retry) this.timer = setTimeout(() => void this.save(), 3000);
+    return false;
+  }
+}
