@@ -9,7 +9,9 @@ const [name, ...args] = process.argv.slice(2);
 const command = name === undefined ? undefined : COMMANDS[name];
 if (!command) {
   const list = Object.entries(COMMANDS).map(([n, c]) => `  ${n.padEnd(8)} ${c.does}`);
-  process.stderr.write(`${name ? `ambulo: there is no command "${name}"\n` : ''}usage: ambulo COMMAND …\n${list.join('\n')}\n`);
+  process.stderr.write(
+    `${name ? `ambulo: there is no command "${name}"\n` : ''}usage: ambulo COMMAND …\n${list.join('\n')}\n`
+  );
   process.exitCode = 2;
 } else {
   process.exitCode = await command.run(args);

@@ -24,7 +24,9 @@ process.on('SIGINT', () => void stop(0));
 process.on('SIGTERM', () => void stop(0));
 
 // A start that ended in the middle of the history goes back to the beginning.
-const { rows } = await running.pool.query<{ loaded: boolean }>('select practice_now >= $1 as loaded from workspace', [new Date(DEMO_NOW)]);
+const { rows } = await running.pool.query<{ loaded: boolean }>('select practice_now >= $1 as loaded from workspace', [
+  new Date(DEMO_NOW)
+]);
 if (!running.fresh && !rows[0]?.loaded) {
   say('the demo data was not loaded to its end last time; run "npm run demo -- --fresh" to begin anew');
 }

@@ -4,7 +4,17 @@
  * user can reach; otherwise as the present user.
  */
 import { execFile, spawn, type ChildProcess } from 'node:child_process';
-import { chownSync, closeSync, existsSync, mkdirSync, openSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  chownSync,
+  closeSync,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync
+} from 'node:fs';
 import { createServer, type AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
@@ -62,7 +72,9 @@ export async function startCluster({ dir, port, careless = false }: ClusterOptio
   const user = await postgresUser();
   mkdirSync(dir, { recursive: true });
   if (user) chownSync(dir, user.uid, user.gid);
-  const as = user ? { ...user, cwd: dir, env: { PATH: process.env['PATH'] ?? '', LC_ALL: 'C.UTF-8', HOME: dir } } : { cwd: dir };
+  const as = user
+    ? { ...user, cwd: dir, env: { PATH: process.env['PATH'] ?? '', LC_ALL: 'C.UTF-8', HOME: dir } }
+    : { cwd: dir };
   const data = join(dir, 'data');
   if (!existsSync(join(data, 'PG_VERSION'))) {
     rmSync(data, { recursive: true, force: true });
@@ -82,10 +94,15 @@ export async function startCluster({ dir, port, careless = false }: ClusterOptio
   // One file at a time, whoever owned it before.
   if (user) chownSync(join(data, 'postgresql.auto.conf'), user.uid, user.gid);
   // A start that was killed leaves its server running on this very directory.
-  if (existsSync(join(data, 'postmaster.pid'))) await run(join(bin, 'pg_ctl'), ['stop', '-D', data, '-m', 'fast'], as).catch(() => undefined);
+  if (existsSync(join(data, 'postmaster.pid')))
+    await run(join(bin, 'pg_ctl'), ['stop', '-D', data, '-m', 'fast'], as).catch(() => undefined);
   const logFile = join(dir, 'postgres.log');
   const log = openSync(logFile, 'a');
-  const server: ChildProcess = spawn(join(bin, 'postgres'), ['-D', data], { ...as, stdio: ['ignore', log, log], detached: true });
+  const server: ChildProcess = spawn(join(bin, 'postgres'), ['-D', data], {
+    ...as,
+    stdio: ['ignore', log, log],
+    detached: true
+  });
   closeSync(log);
   const ended = new Promise<void>((resolve) => server.once('exit', () => resolve()));
   const admin = `postgresql://ambulo@127.0.0.1:${port}/postgres`;
@@ -123,7 +140,8 @@ async function ready(url: string, server: ChildProcess, log: () => string): Prom
       return;
     } catch (error) {
       await client.end().catch(() => undefined);
-      if (Date.now() > until) throw new Error(`PostgreSQL did not answer in a minute: ${(error as Error).message}\n${log()}`);
+      if (Date.now() > until)
+        throw new Error(`PostgreSQL did not answer in a minute: ${(error as Error).message}\n${log()}`);
       await new Promise((resolve) => setTimeout(resolve, 100));
     }
   }

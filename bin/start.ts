@@ -79,7 +79,15 @@ async function choosePorts(wanted: Ports | undefined, say: (line: string) => voi
   return chosen;
 }
 
-export async function start({ root, dir, fresh, ports: wanted, clock, careless = false, say }: StartOptions): Promise<Running> {
+export async function start({
+  root,
+  dir,
+  fresh,
+  ports: wanted,
+  clock,
+  careless = false,
+  say
+}: StartOptions): Promise<Running> {
   if (fresh) rmSync(dir, { recursive: true, force: true });
   mkdirSync(dir, { recursive: true });
   const ports = await choosePorts(wanted, say);
@@ -127,7 +135,13 @@ export async function start({ root, dir, fresh, ports: wanted, clock, careless =
       const log = openSync(join(dir, `${name}.log`), 'a');
       const execArgv = tsx ? ['--import', import.meta.resolve('tsx')] : [];
       // A group of its own, so that Ctrl C reaches only the one that then stops the others in order.
-      const child = fork(join(root, file), [], { env, execArgv, cwd: root, stdio: ['ignore', log, log, 'ipc'], detached: true });
+      const child = fork(join(root, file), [], {
+        env,
+        execArgv,
+        cwd: root,
+        stdio: ['ignore', log, log, 'ipc'],
+        detached: true
+      });
       children.unshift(child);
       if (tsx) await told(child, name, dir);
       return child;
@@ -171,13 +185,18 @@ async function makeWorkspace(pool: Pool, clock: number): Promise<boolean> {
 /** The secret shared with the gateway, made from the workspace's own, so that it stays the same. */
 async function handsetSecret(pool: Pool): Promise<string> {
   const { rows } = await pool.query<{ secret: Buffer }>('select secret from workspace');
-  return createHash('sha256').update('handset').update(rows[0]?.secret ?? '').digest('hex');
+  return createHash('sha256')
+    .update('handset')
+    .update(rows[0]?.secret ?? '')
+    .digest('hex');
 }
 
 function told(child: ChildProcess, name: string, dir: string): Promise<void> {
   return new Promise((resolve, reject) => {
     child.once('message', () => resolve());
-    child.once('exit', (code) => reject(new Error(`${name} ended with ${code} while starting; see ${dir}/${name}.log`)));
+    child.once('exit', (code) =>
+      reject(new Error(`${name} ended with ${code} while starting; see ${dir}/${name}.log`))
+    );
   });
 }
 
@@ -185,7 +204,10 @@ async function answering(url: string, child: ChildProcess, dir: string): Promise
   const until = Date.now() + 30_000;
   for (;;) {
     if (child.exitCode !== null) throw new Error(`the web server ended while starting; see ${dir}/web.log`);
-    const ok = await fetch(url).then((r) => r.ok, () => false);
+    const ok = await fetch(url).then(
+      (r) => r.ok,
+      () => false
+    );
     if (ok) return;
     if (Date.now() > until) throw new Error(`the web server did not answer in 30 seconds; see ${dir}/web.log`);
     await new Promise((resolve) => setTimeout(resolve, 100));

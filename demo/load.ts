@@ -24,7 +24,12 @@ export const DEMO_NOW = Date.parse('2027-03-01T09:40:00Z');
 
 const LIVE = ['after-the-first-visit', 'membership-runs-out'];
 
-export async function loadDemo(pool: Pool, folder: string, until: number, progress: (text: string) => void): Promise<void> {
+export async function loadDemo(
+  pool: Pool,
+  folder: string,
+  until: number,
+  progress: (text: string) => void
+): Promise<void> {
   const table = readTable(readFileSync(join(folder, 'people.csv')));
   const { good, refused } = checkRows(table, guessTargets(table.header), 'IE');
   if (refused[0]) throw new Error(`people.csv, line ${refused[0].line}: ${refused[0].reason}`);
@@ -40,7 +45,11 @@ export async function loadDemo(pool: Pool, folder: string, until: number, progre
     if (!live.ok) throw new Error(`${file}: ${live.message}`);
   }
 
-  const visits = parse(readFileSync(join(folder, 'visits.csv'), 'utf8'), { columns: true }) as { day: string; email: string; tag: string }[];
+  const visits = parse(readFileSync(join(folder, 'visits.csv'), 'utf8'), { columns: true }) as {
+    day: string;
+    email: string;
+    tag: string;
+  }[];
   const { rows } = await pool.query<{ id: number; email: string }>('select id, email from people');
   const ids = new Map(rows.map((r) => [r.email, r.id]));
   for (let day = DEMO_START; day < until; day += DAY) {
@@ -63,7 +72,8 @@ async function skipTo(pool: Pool, target: number): Promise<void> {
   for (;;) {
     const skip = await latestSkip(pool);
     if (skip?.id === id && skip.state === 'done') return;
-    if (skip?.state === 'failed' || skip?.state === 'stopped') throw new Error(`the history stopped: ${skip.error ?? skip.state}`);
+    if (skip?.state === 'failed' || skip?.state === 'stopped')
+      throw new Error(`the history stopped: ${skip.error ?? skip.state}`);
     await new Promise((resolve) => setTimeout(resolve, 20));
   }
 }

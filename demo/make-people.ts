@@ -19,18 +19,49 @@ const FIRST =
   'Aoife Bríd Cathal Ciara Conall Deirdre Donncha Eimear Eoin Fiadh Fionn Gráinne Iarla Laoise Lorcan Máire Niamh Oisín Orla Pádraig Ríona Róisín Saoirse Séamus Síle Tadhg Tomás Ultan Ada Bertie Clara Dora Edgar Flora Greta Hugo Idris Juno Kit Lottie Magnus Nell Otto Pearl Quentin Rosa Silas Thea Una Vera Wilf Agathe Basile Camille Didier Elodie Firmin Gaelle Hortense Jules Lucien Marguerite Noemie Odile Pascal Remi Solange'.split(
     ' '
   );
-const ONE = 'Brack Carrow Dun Fallow Glas Heather Inver Lark Mist Moor Oak Plover Quill Reed Shale Starling Thorn Tor Vale Wren'.split(' ');
+const ONE =
+  'Brack Carrow Dun Fallow Glas Heather Inver Lark Mist Moor Oak Plover Quill Reed Shale Starling Thorn Tor Vale Wren'.split(
+    ' '
+  );
 const TWO = 'bridge croft dale feather field ford gate hollow lock mere more ridge stone ward water well'.split(' ');
-const TOWNS = ['Quillmoor', 'Carraig Beag', 'Dún Sailí', 'Port Lámh', 'Inverfallow', 'Thornmere', 'Larkbridge', 'Shalewater'];
+const TOWNS = [
+  'Quillmoor',
+  'Carraig Beag',
+  'Dún Sailí',
+  'Port Lámh',
+  'Inverfallow',
+  'Thornmere',
+  'Larkbridge',
+  'Shalewater'
+];
 const INTERESTS = ['planets', 'deep sky', 'photography', 'history'];
 const ZONES = ['Europe/Dublin', 'Europe/Dublin', 'Europe/Dublin', 'Europe/Dublin', 'Europe/Paris', 'America/New_York'];
 
-const plain = (name: string): string => name.normalize('NFKD').replace(/[^A-Za-z]/g, '').toLowerCase();
+const plain = (name: string): string =>
+  name
+    .normalize('NFKD')
+    .replace(/[^A-Za-z]/g, '')
+    .toLowerCase();
 const DAY = 86_400_000;
 const START = Date.parse('2027-01-11T00:00:00Z');
 const date = (at: number): string => new Date(at).toISOString().slice(0, 10);
 
-const people = [['email', 'phone', 'first_name', 'last_name', 'zone', 'town', 'language', 'interests', 'member', 'consent_email', 'consent_sms', 'tags']];
+const people = [
+  [
+    'email',
+    'phone',
+    'first_name',
+    'last_name',
+    'zone',
+    'town',
+    'language',
+    'interests',
+    'member',
+    'consent_email',
+    'consent_sms',
+    'tags'
+  ]
+];
 const visits = [['day', 'email', 'tag']];
 for (let n = 0; n < 600; n++) {
   const first = pick(FIRST);
@@ -40,7 +71,9 @@ for (let n = 0; n < 600; n++) {
   const box = n % 149 === 77 ? 'no-mailbox.' : '';
   const email = `${box}${plain(first)}.${plain(last)}${n}@people.example`;
   const hasPhone = random() < 0.86;
-  const tags = [member ? 'member' : '', random() < 0.02 ? 'staff' : '', random() < 0.05 ? 'school' : ''].filter(Boolean);
+  const tags = [member ? 'member' : '', random() < 0.02 ? 'staff' : '', random() < 0.05 ? 'school' : ''].filter(
+    Boolean
+  );
   people.push([
     email,
     hasPhone ? `+447700900${String(n).padStart(3, '0')}` : '',
@@ -67,7 +100,8 @@ for (let n = 0; n < 600; n++) {
   if (member && random() < 0.25) visits.push([date(START + (20 + Math.floor(random() * 28)) * DAY), email, 'renewed']);
 }
 
-const csv = (rows: string[][]): string => rows.map((r) => r.map((c) => (/[",\n]/.test(c) ? `"${c.replace(/"/g, '""')}"` : c)).join(',')).join('\n') + '\n';
+const csv = (rows: string[][]): string =>
+  rows.map((r) => r.map((c) => (/[",\n]/.test(c) ? `"${c.replace(/"/g, '""')}"` : c)).join(',')).join('\n') + '\n';
 const folder = new URL('.', import.meta.url);
 const [head, ...days] = visits;
 days.sort((a, b) => ((a[0] ?? '') < (b[0] ?? '') ? -1 : 1));

@@ -38,13 +38,19 @@ export const handle: Handle = async ({ event, resolve }) => {
 /** Without the database not even the session can be read; say so, and try again. */
 function away(request: Request): Response {
   if (!request.headers.get('accept')?.includes('text/html')) {
-    return Response.json({ message: `${AWAY} Nothing was lost; try again in a moment.` }, { status: 503, headers: { 'retry-after': '5' } });
+    return Response.json(
+      { message: `${AWAY} Nothing was lost; try again in a moment.` },
+      { status: 503, headers: { 'retry-after': '5' } }
+    );
   }
   const page = `<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="3">
 <title>Database away · Ambulo</title><body style="font:16px/1.5 sans-serif;background:#f4f2eb;color:#1c2628;padding:3rem;max-width:40rem">
 <h1 style="font-size:1.25rem">${AWAY}</h1><p>Nothing is lost: messages and happenings wait where they are, and the worker goes on
 by itself as soon as the database answers. This page tries again every three seconds.</p></body></html>`;
-  return new Response(page, { status: 503, headers: { 'content-type': 'text/html; charset=utf-8', 'retry-after': '3' } });
+  return new Response(page, {
+    status: 503,
+    headers: { 'content-type': 'text/html; charset=utf-8', 'retry-after': '3' }
+  });
 }
 
 export const handleError: HandleServerError = ({ error, status }) => {

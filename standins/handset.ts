@@ -49,7 +49,13 @@ export async function startHandset({ port, webhook, secret, file }: HandsetOptio
   const http = await serve(
     {
       'POST /messages': async ({ body }) => {
-        const { id, from, to, text, at } = JSON.parse(body) as { id: string; from: string; to: string; text: string; at: string };
+        const { id, from, to, text, at } = JSON.parse(body) as {
+          id: string;
+          from: string;
+          to: string;
+          text: string;
+          at: string;
+        };
         const known = byId.get(id);
         if (known) known.repeats++;
         else await keep({ id, number: to, from, direction: 'out', text, at });
@@ -81,7 +87,8 @@ export async function startHandset({ port, webhook, secret, file }: HandsetOptio
           headers: { 'content-type': 'application/json', 'x-handset-signature': `t=${seconds},v1=${mac}` },
           body: payload
         });
-        if (!response.ok) return { status: 502, json: { error: `the webhook answered ${response.status}; the text was not sent` } };
+        if (!response.ok)
+          return { status: 502, json: { error: `the webhook answered ${response.status}; the text was not sent` } };
         await keep({ id, number, from: last.from, direction: 'in', text, at: at ?? last.at });
         return { status: 202, json: { id } };
       }

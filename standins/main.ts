@@ -20,7 +20,10 @@ const env = z
   .parse(process.env);
 
 const fileIn = (name: string): string | undefined => env.STANDINS_DIR && join(env.STANDINS_DIR, name);
-const postbox = await startPostbox({ smtp: env.POSTBOX_SMTP_PORT, http: env.POSTBOX_HTTP_PORT }, fileIn('postbox.ndjson'));
+const postbox = await startPostbox(
+  { smtp: env.POSTBOX_SMTP_PORT, http: env.POSTBOX_HTTP_PORT },
+  fileIn('postbox.ndjson')
+);
 const handset = await startHandset({
   port: env.HANDSET_PORT,
   webhook: () => new URL('/hooks/sms', env.AMBULO_URL).toString(),

@@ -14,10 +14,28 @@ const HOUR = 60 * MINUTE;
 const GRAIN = 15 * MINUTE;
 
 const mailPage = z.object({
-  mail: z.array(z.object({ id: z.number(), messageId: z.string(), to: z.string(), date: z.string(), text: z.string(), html: z.string() }))
+  mail: z.array(
+    z.object({
+      id: z.number(),
+      messageId: z.string(),
+      to: z.string(),
+      date: z.string(),
+      text: z.string(),
+      html: z.string()
+    })
+  )
 });
 const textPage = z.object({
-  texts: z.array(z.object({ id: z.string(), seq: z.number(), number: z.string(), direction: z.enum(['in', 'out']), text: z.string(), at: z.string() }))
+  texts: z.array(
+    z.object({
+      id: z.string(),
+      seq: z.number(),
+      number: z.string(),
+      direction: z.enum(['in', 'out']),
+      text: z.string(),
+      at: z.string()
+    })
+  )
 });
 
 type Act = { do: 'fetch'; url: string; method: 'GET' | 'POST' } | { do: 'reply'; number: string; text: string };
@@ -46,13 +64,24 @@ const PROFILES: Profile[] = [
   { share: 0.12, opens: 0, clicks: 0, unsubscribes: 0, replies: 0, delay: 24 }
 ];
 
-const ANSWERS = ['Yes please', 'yes', 'Sounds great', 'What time does it start?', 'No thanks', 'yeah, two seats', 'Is it ok to bring the dog?', 'maybe next week'];
+const ANSWERS = [
+  'Yes please',
+  'yes',
+  'Sounds great',
+  'What time does it start?',
+  'No thanks',
+  'yeah, two seats',
+  'Is it ok to bring the dog?',
+  'maybe next week'
+];
 
 /** Even numbers in [0, 1), as many as asked for, always the same for the same words. */
 function draws(seed: string, ...words: string[]): () => number {
   let n = 0;
   return () => {
-    const hash = createHash('sha256').update([seed, ...words, String(n++)].join('\n')).digest();
+    const hash = createHash('sha256')
+      .update([seed, ...words, String(n++)].join('\n'))
+      .digest();
     return hash.readUInt32BE(0) / 2 ** 32;
   };
 }
@@ -77,7 +106,10 @@ function onGrain(at: number): number {
 }
 
 /** What someone does about a mail. */
-export function reactionsToMail(seed: string, mail: { messageId: string; to: string; date: string; text: string; html: string }): { at: number; act: Act }[] {
+export function reactionsToMail(
+  seed: string,
+  mail: { messageId: string; to: string; date: string; text: string; html: string }
+): { at: number; act: Act }[] {
   const profile = profileOf(seed, mail.to);
   const draw = draws(seed, 'mail', mail.messageId);
   if (draw() >= profile.opens) return [];
@@ -88,13 +120,18 @@ export function reactionsToMail(seed: string, mail: { messageId: string; to: str
   const acts: { at: number; act: Act }[] = [];
   if (pixel) acts.push({ at, act: { do: 'fetch', url: pixel, method: 'GET' } });
   const link = links[Math.floor(draw() * links.length)];
-  if (link && draw() < profile.clicks) acts.push({ at: at + (draw() < 0.8 ? 0 : GRAIN), act: { do: 'fetch', url: link, method: 'GET' } });
-  if (unsubscribe && draw() < profile.unsubscribes) acts.push({ at: at + GRAIN, act: { do: 'fetch', url: unsubscribe, method: 'POST' } });
+  if (link && draw() < profile.clicks)
+    acts.push({ at: at + (draw() < 0.8 ? 0 : GRAIN), act: { do: 'fetch', url: link, method: 'GET' } });
+  if (unsubscribe && draw() < profile.unsubscribes)
+    acts.push({ at: at + GRAIN, act: { do: 'fetch', url: unsubscribe, method: 'POST' } });
   return acts;
 }
 
 /** What someone does about a text. */
-export function reactionsToText(seed: string, text: { id: string; number: string; at: string; text: string }): { at: number; act: Act }[] {
+export function reactionsToText(
+  seed: string,
+  text: { id: string; number: string; at: string; text: string }
+): { at: number; act: Act }[] {
   const profile = profileOf(seed, text.number);
   const draw = draws(seed, 'text', text.id);
   const acts: { at: number; act: Act }[] = [];
@@ -120,7 +157,12 @@ export interface PassersByOptions {
  * mail and texts, do what is due, and answer with how much they did and when
  * they next want to be told.
  */
-export async function startPassersBy({ port, seed, postbox, handset }: PassersByOptions): Promise<{ port: number; close(): Promise<void> }> {
+export async function startPassersBy({
+  port,
+  seed,
+  postbox,
+  handset
+}: PassersByOptions): Promise<{ port: number; close(): Promise<void> }> {
   const planned: Planned[] = [];
   let order = 0;
   let lastMail = 0;
@@ -180,7 +222,9 @@ export async function startPassersBy({ port, seed, postbox, handset }: PassersBy
   const http = await serve(
     {
       'POST /clock': async ({ body }) => {
-        const { now, act } = z.object({ now: z.iso.datetime(), act: z.boolean().default(true) }).parse(JSON.parse(body));
+        const { now, act } = z
+          .object({ now: z.iso.datetime(), act: z.boolean().default(true) })
+          .parse(JSON.parse(body));
         // One tick at a time, or two would do the same reactions.
         const turn = last.then(() => tick(Date.parse(now), act));
         last = turn.catch(() => undefined);

@@ -110,7 +110,15 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
     smtp.listen(ports.smtp, '127.0.0.1', () => resolve());
   });
 
-  const summary = ({ id, to, from, subject, date, opened, repeats }: StoredMail): object => ({ id, to, from, subject, date, opened, repeats });
+  const summary = ({ id, to, from, subject, date, opened, repeats }: StoredMail): object => ({
+    id,
+    to,
+    from,
+    subject,
+    date,
+    opened,
+    repeats
+  });
   const http = await serve(
     {
       'GET /api/mail': ({ query }) => {
@@ -119,7 +127,8 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
         const limit = Number(query.get('limit') ?? 1000);
         const newest = query.get('order') === 'newest';
         const found = mails.filter(
-          (m) => m.id > after && (!search || m.to.toLowerCase().includes(search) || m.subject.toLowerCase().includes(search))
+          (m) =>
+            m.id > after && (!search || m.to.toLowerCase().includes(search) || m.subject.toLowerCase().includes(search))
         );
         const page = newest ? found.slice(-limit).reverse() : found.slice(0, limit);
         const whole = query.get('whole') === '1';
@@ -134,7 +143,8 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
       'POST /api/follow': async ({ body }) => {
         // As a reader's browser: one request, and where it was sent on to.
         const { url } = JSON.parse(body) as { url: string };
-        if (!mails.some((m) => m.text.includes(url))) return { status: 400, json: { error: 'no mail here has this link' } };
+        if (!mails.some((m) => m.text.includes(url)))
+          return { status: 400, json: { error: 'no mail here has this link' } };
         const response = await fetch(url, { redirect: 'manual' });
         return { status: 200, json: { status: response.status, location: response.headers.get('location') } };
       },

@@ -42,7 +42,10 @@ export async function trace(args: string[]): Promise<number> {
     try {
       return new TextDecoder('utf-8', { fatal: true }).decode(readFileSync(file));
     } catch (error) {
-      const why = error instanceof TypeError ? 'found bytes that are not UTF-8, expected UTF-8' : `found no readable file (${(error as NodeJS.ErrnoException).code ?? 'unknown'}), expected one`;
+      const why =
+        error instanceof TypeError
+          ? 'found bytes that are not UTF-8, expected UTF-8'
+          : `found no readable file (${(error as NodeJS.ErrnoException).code ?? 'unknown'}), expected one`;
       complaints.push(`${file}:1: the file: ${why}`);
       return null;
     }
@@ -52,7 +55,8 @@ export async function trace(args: string[]): Promise<number> {
   };
   const instantOf = (option: string, text: string): number => {
     const at = parseInstant(text);
-    if (at === null) complaints.push(`--${option}: found "${text}", expected an instant such as "2027-03-01T09:00:00Z"`);
+    if (at === null)
+      complaints.push(`--${option}: found "${text}", expected an instant such as "2027-03-01T09:00:00Z"`);
     return at ?? 0;
   };
 
@@ -65,7 +69,8 @@ export async function trace(args: string[]): Promise<number> {
     const parsed = parseJourney(text);
     complain(file, parsed.problems);
     const key = parsed.journey?.key ?? /"key"\s*:\s*"([^"]+)"/.exec(text)?.[1];
-    if (key && keys.has(key)) complaints.push(`${file}:1: key: found "${key}", expected a key that no other journey has`);
+    if (key && keys.has(key))
+      complaints.push(`${file}:1: key: found "${key}", expected a key that no other journey has`);
     if (key) keys.add(key);
     if (parsed.journey) journeys.push(parsed.journey);
   }
@@ -74,15 +79,22 @@ export async function trace(args: string[]): Promise<number> {
   complain(peopleFile, bad);
   const ids = new Set(people.map((p) => p.id));
   const happeningsText = read(happeningsFile);
-  const heard = happeningsText === null ? { inputs: [], problems: [] } : parseHappenings(happeningsText, { people: ids, journeys: keys });
+  const heard =
+    happeningsText === null
+      ? { inputs: [], problems: [] }
+      : parseHappenings(happeningsText, { people: ids, journeys: keys });
   // With the people unread, "no such person" would be said of everyone.
-  complain(happeningsFile, bad.length || peopleText === null ? heard.problems.filter((p) => p.path !== 'subject') : heard.problems);
+  complain(
+    happeningsFile,
+    bad.length || peopleText === null ? heard.problems.filter((p) => p.path !== 'subject') : heard.problems
+  );
 
   const end = instantOf('until', until);
   const first = Math.min(heard.inputs[0]?.at ?? end, end);
   const from = options.from === undefined ? first : instantOf('from', options.from);
   for (const { input, at, line } of heard.inputs) {
-    if (input.kind === 'enter' && at < from) complaints.push(`${happeningsFile}:${line}: time: found an entry by hand before --from, expected one after it`);
+    if (input.kind === 'enter' && at < from)
+      complaints.push(`${happeningsFile}:${line}: time: found an entry by hand before --from, expected one after it`);
   }
   if (complaints.length) {
     process.stderr.write(complaints.join('\n') + '\n');

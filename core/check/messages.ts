@@ -8,7 +8,14 @@ const blank = (text: string | undefined): boolean => !text?.trim();
 export const emptySubject: Check = (_journey, steps) =>
   steps.flatMap((s): Finding[] =>
     s.step.kind === 'email' && blank(s.step.subject)
-      ? [about(s, { severity: 'blocker', check: 'empty-subject', text: 'This email has no subject.', hint: 'Write a subject.' })]
+      ? [
+          about(s, {
+            severity: 'blocker',
+            check: 'empty-subject',
+            text: 'This email has no subject.',
+            hint: 'Write a subject.'
+          })
+        ]
       : []
   );
 
@@ -16,7 +23,14 @@ export const emptyText: Check = (_journey, steps) =>
   steps.flatMap((s): Finding[] => {
     if ((s.step.kind !== 'email' && s.step.kind !== 'sms') || !blank(s.step.text)) return [];
     const what = s.step.kind === 'email' ? 'email' : 'text';
-    return [about(s, { severity: 'blocker', check: 'empty-text', text: `This ${what} has no words.`, hint: `Write the ${what}.` })];
+    return [
+      about(s, {
+        severity: 'blocker',
+        check: 'empty-text',
+        text: `This ${what} has no words.`,
+        hint: `Write the ${what}.`
+      })
+    ];
   });
 
 export const brokenPersonalField: Check = (_journey, steps) =>

@@ -8,15 +8,26 @@ import { about } from './finding.ts';
 export const emptyJourney: Check = (journey) =>
   journey.lane.length
     ? []
-    : [{ severity: 'blocker', check: 'empty-journey', step: null, text: 'This journey has no steps.', hint: 'Put the first step on the sheet.' }];
+    : [
+        {
+          severity: 'blocker',
+          check: 'empty-journey',
+          step: null,
+          text: 'This journey has no steps.',
+          hint: 'Put the first step on the sheet.'
+        }
+      ];
 
 export const unchosen: Check = (_journey, steps) =>
   steps.flatMap((s): Finding[] => {
     const { step } = s;
-    const say = (text: string, hint: string): Finding[] => [about(s, { severity: 'blocker', check: 'unchosen', text, hint })];
+    const say = (text: string, hint: string): Finding[] => [
+      about(s, { severity: 'blocker', check: 'unchosen', text, hint })
+    ];
     if (step.kind === 'tag') {
       const all = [...(step.add ?? []), ...(step.remove ?? [])];
-      if (!all.length || all.some((t) => !t.trim())) return say('This step has no tag chosen.', 'Choose or make a tag.');
+      if (!all.length || all.some((t) => !t.trim()))
+        return say('This step has no tag chosen.', 'Choose or make a tag.');
     }
     if (step.kind === 'score' && !step.score.trim()) return say('This step has no score chosen.', 'Name the score.');
     return kindOf(step)
@@ -26,14 +37,26 @@ export const unchosen: Check = (_journey, steps) =>
   });
 
 export const unchosenRules: Check = (journey) => {
-  const blank = [journey.goal?.when, ...(journey.leaveWhen ?? []).map((r) => r.when)].some((r) => r && !isHappening(r) && isBlank(r));
+  const blank = [journey.goal?.when, ...(journey.leaveWhen ?? []).map((r) => r.when)].some(
+    (r) => r && !isHappening(r) && isBlank(r)
+  );
   const where = journey.entry?.where && isBlank(journey.entry.where);
   const on = journey.entry?.on?.some((rule) => rule.tag === '');
   if (!blank && !where && !on) return [];
-  return [{ severity: 'blocker', check: 'unchosen', step: null, text: 'A rule of this journey names nothing yet.', hint: 'Choose what it asks, or remove it.' }];
+  return [
+    {
+      severity: 'blocker',
+      check: 'unchosen',
+      step: null,
+      text: 'A rule of this journey names nothing yet.',
+      hint: 'Choose what it asks, or remove it.'
+    }
+  ];
 };
 
 /** Whether some question inside names nothing: no tag, no field, no message. */
 function isBlank(condition: Condition): boolean {
-  return eachCondition(condition).some((c) => ('tag' in c && c.tag === '') || ('field' in c && c.field === '') || ('did' in c && c.of === ''));
+  return eachCondition(condition).some(
+    (c) => ('tag' in c && c.tag === '') || ('field' in c && c.field === '') || ('did' in c && c.of === '')
+  );
 }

@@ -21,7 +21,6 @@ export const MESSAGE_HAPPENINGS = [
   'unsubscribed',
   'complained'
 ] as const;
-export type MessageHappening = (typeof MESSAGE_HAPPENINGS)[number];
 
 const stepKey = z.string().regex(/^[a-z0-9-]+$/, { error: 'expected a step key: lower-case letters, digits and "-"' });
 const messageFilters = { of: stepKey.optional(), channel: channel.optional() };
@@ -55,7 +54,10 @@ const tagOn = z.strictObject({ tag: z.string() });
 const consentGiven = z.strictObject({ consent: channel });
 const did = z
   .strictObject({ did: z.enum(MESSAGE_HAPPENINGS), of: stepKey, link: z.string().optional() })
-  .refine((c) => c.link === undefined || c.did === 'clicked', { error: '"link" goes with "clicked" only', path: ['link'] });
+  .refine((c) => c.link === undefined || c.did === 'clicked', {
+    error: '"link" goes with "clicked" only',
+    path: ['link']
+  });
 
 export type FieldCondition = z.infer<typeof fieldIs>;
 export type DidCondition = z.infer<typeof did>;

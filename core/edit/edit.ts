@@ -61,7 +61,11 @@ export function applyEdit(document: Journey, edit: Edit): Edited {
     case 'add-lane':
       return {
         label: 'Add lane',
-        document: onBranch(document, edit.key, (b) => void b.lanes.push({ label: freshLabel(b, edit.label), when: edit.when, lane: [] }))
+        document: onBranch(
+          document,
+          edit.key,
+          (b) => void b.lanes.push({ label: freshLabel(b, edit.label), when: edit.when, lane: [] })
+        )
       };
     case 'patch-lane':
       return {
@@ -73,7 +77,10 @@ export function applyEdit(document: Journey, edit: Edit): Edited {
         })
       };
     case 'remove-lane':
-      return { label: 'Remove lane', document: onBranch(document, edit.key, (b) => void (b.lanes.length > 1 && b.lanes.splice(edit.place, 1))) };
+      return {
+        label: 'Remove lane',
+        document: onBranch(document, edit.key, (b) => void (b.lanes.length > 1 && b.lanes.splice(edit.place, 1)))
+      };
     case 'journey':
       return { label: 'Change journey', document: produce(document, (d) => assign(d, edit.set)) };
   }
@@ -156,7 +163,9 @@ export function newStep(document: Journey, kind: StepName, lane: Path, index: nu
   if (!message) return step;
   return {
     ...step,
-    lanes: [{ label: `opened ${kindOf(message).card(message).title}`, when: { did: 'opened', of: message.key }, lane: [] }],
+    lanes: [
+      { label: `opened ${kindOf(message).card(message).title}`, when: { did: 'opened', of: message.key }, lane: [] }
+    ],
     otherwise: { label: 'did not', lane: [] }
   };
 }
@@ -184,7 +193,9 @@ export function messagesBefore(document: Journey, lane: Path, index: number): St
     if (!holder) break;
     found.push(holder);
     const end = at.indexOf('lane', 1);
-    const opened = kindOf(holder).lanes(holder).find((l) => l.path.every((p, i) => at[i + 1] === p));
+    const opened = kindOf(holder)
+      .lanes(holder)
+      .find((l) => l.path.every((p, i) => at[i + 1] === p));
     steps = opened?.steps ?? [];
     at = at.slice(end + 1);
   }
@@ -193,7 +204,9 @@ export function messagesBefore(document: Journey, lane: Path, index: number): St
 }
 
 function inside(step: Step): Step[] {
-  return kindOf(step).lanes(step).flatMap((l) => l.steps.flatMap((s) => [s, ...inside(s)]));
+  return kindOf(step)
+    .lanes(step)
+    .flatMap((l) => l.steps.flatMap((s) => [s, ...inside(s)]));
 }
 
 /** A copy of a step with all it holds, with keys of its own; what pointed inside the copy points inside it still. */

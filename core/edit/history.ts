@@ -24,7 +24,11 @@ export function commit<T>(history: History<T>, value: T, label: string, merge: b
 export function undo<T>(history: History<T>): History<T> {
   const last = history.past.at(-1);
   if (!last) return history;
-  return { past: history.past.slice(0, -1), present: last.value, future: [{ value: history.present, label: last.label }, ...history.future] };
+  return {
+    past: history.past.slice(0, -1),
+    present: last.value,
+    future: [{ value: history.present, label: last.label }, ...history.future]
+  };
 }
 
 export function redo<T>(history: History<T>): History<T> {

@@ -9,7 +9,11 @@ export function repoint(step: Step, keys: ReadonlyMap<string, string>): Step {
   return {
     ...step,
     key,
-    lanes: step.lanes.map((l) => ({ ...l, when: repointCondition(l.when, keys), lane: l.lane.map((s) => repoint(s, keys)) })),
+    lanes: step.lanes.map((l) => ({
+      ...l,
+      when: repointCondition(l.when, keys),
+      lane: l.lane.map((s) => repoint(s, keys))
+    })),
     otherwise: { ...step.otherwise, lane: step.otherwise.lane.map((s) => repoint(s, keys)) }
   };
 }

@@ -60,7 +60,8 @@ function conditionsOf(document: Journey, instructions: Instruction[]): Condition
   const rules = [document.goal?.when, ...(document.leaveWhen ?? []).map((r) => r.when)];
   const asked = rules.filter((r): r is Condition => r !== undefined && !isHappening(r));
   if (document.entry?.where) asked.push(document.entry.where);
-  for (const { step } of instructions) for (const lane of kindOf(step).lanes(step)) if (lane.when) asked.push(lane.when);
+  for (const { step } of instructions)
+    for (const lane of kindOf(step).lanes(step)) if (lane.when) asked.push(lane.when);
   return asked.flatMap(eachCondition);
 }
 

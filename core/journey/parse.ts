@@ -14,7 +14,9 @@ export interface PlacedProblem {
 }
 
 /** Checks a value that is already JSON. */
-export function checkJourney(document: unknown): { journey: Journey; problems: [] } | { journey: null; problems: Problem[] } {
+export function checkJourney(
+  document: unknown
+): { journey: Journey; problems: [] } | { journey: null; problems: Problem[] } {
   const result = journeySchema.safeParse(document);
   if (!result.success) return { journey: null, problems: schemaProblems(result.error, document) };
   const problems = referenceProblems(result.data);

@@ -21,7 +21,8 @@ export function pathText(path: Path): string {
 /** The value at a path of a document. */
 export function valueAt(document: unknown, path: Path): unknown {
   return path.reduce<unknown>(
-    (value, key) => (value !== null && typeof value === 'object' ? (value as Record<string | number, unknown>)[key] : undefined),
+    (value, key) =>
+      value !== null && typeof value === 'object' ? (value as Record<string | number, unknown>)[key] : undefined,
     document
   );
 }
@@ -76,18 +77,24 @@ function options(issue: Issue): string {
 }
 
 function article(type: string): string {
-  return { string: 'a text', number: 'a number', boolean: 'true or false', array: 'an array', object: 'an object' }[type] ?? type;
+  return (
+    { string: 'a text', number: 'a number', boolean: 'true or false', array: 'an array', object: 'an object' }[type] ??
+    type
+  );
 }
 
 /** Of the forms a union allows, the one the writer most likely meant: the one whose own key is there. */
 function nearest(errors: Issue[][], value: unknown): Issue[] | null {
   if (value === null || typeof value !== 'object') return null;
-  const keys = new Set(Object.keys(value));
-  // A form whose required key is missing, or has the wrong name, was not meant.
-  const meant = errors.filter(
-    (form) => !form.some((i) => i.path.length === 1 && !keys.has(String(i.path[0])) && i.code !== 'unrecognized_keys')
-  );
-  const forms = meant.length ? meant : [];
+  const keys = Object.keys(value);
+  // A form that knows none of the keys was not meant, nor one of a kind the value does not name.
+  const forms = errors.filter((form) => {
+    const unknown = form.flatMap((i) => (i.code === 'unrecognized_keys' && i.path.length === 0 ? i.keys : []));
+    const otherKind = form.some(
+      (i) => i.code === 'invalid_union' && i.path.length === 1 && !keys.includes(String(i.path[0]))
+    );
+    return !otherKind && keys.some((key) => !unknown.includes(key));
+  });
   const weight = (form: Issue[]): number =>
     form.reduce((sum, i) => sum + (i.code === 'unrecognized_keys' && i.path.length === 0 ? i.keys.length : 1), 0);
   return [...forms].sort((a, b) => weight(a) - weight(b))[0] ?? null;

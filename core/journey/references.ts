@@ -13,7 +13,11 @@ export function referenceProblems(document: Journey): Problem[] {
   const messages = new Set(steps.filter((s) => isMessage(s.step.kind)).map((s) => s.step.key));
   const keys = new Map<string, Path>();
   for (const { step, path } of steps) {
-    if (keys.has(step.key)) problems.push({ path: [...path, 'key'], message: `found "${step.key}" a second time, expected a key of its own` });
+    if (keys.has(step.key))
+      problems.push({
+        path: [...path, 'key'],
+        message: `found "${step.key}" a second time, expected a key of its own`
+      });
     keys.set(step.key, path);
   }
   const ask = (of: string | undefined, path: Path): void => {
@@ -32,7 +36,8 @@ export function referenceProblems(document: Journey): Problem[] {
   if (document.goal) rule(document.goal.when, ['goal', 'when']);
   document.leaveWhen?.forEach((r, i) => rule(r.when, ['leaveWhen', i, 'when']));
   document.notes?.forEach((note, i) => {
-    if (!keys.has(note.at)) problems.push({ path: ['notes', i, 'at'], message: `found "${note.at}", expected the key of a step` });
+    if (!keys.has(note.at))
+      problems.push({ path: ['notes', i, 'at'], message: `found "${note.at}", expected the key of a step` });
   });
   for (const { step, path } of steps) {
     for (const lane of kindOf(step).lanes(step)) if (lane.when) condition(lane.when, [...path, ...lane.path, 'when']);

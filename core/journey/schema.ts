@@ -48,4 +48,3 @@ export const journeySchema = z.strictObject({
 });
 
 export type Journey = z.infer<typeof journeySchema>;
-export type Entry = z.infer<typeof entrySchema>;

@@ -34,7 +34,9 @@ export function emailHtml(parts: HtmlParts): string {
   const footer = parts.unsubscribe
     ? `<p style="margin:32px 0 0;padding-top:12px;border-top:1px solid #d8d3c5;font-size:12px;color:#566264">${escapeHtml(parts.sender)} · <a href="${escapeHtml(parts.unsubscribe)}" style="color:#566264">Unsubscribe</a></p>`
     : '';
-  const pixel = parts.pixel ? `<img src="${escapeHtml(parts.pixel)}" width="1" height="1" alt="" style="display:block">` : '';
+  const pixel = parts.pixel
+    ? `<img src="${escapeHtml(parts.pixel)}" width="1" height="1" alt="" style="display:block">`
+    : '';
   return `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(parts.subject)}</title></head>
 <body style="margin:0;padding:24px;background:#ffffff;color:#1c2628;font:16px/1.5 sans-serif">${preview}

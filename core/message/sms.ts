@@ -29,5 +29,10 @@ const STOP_WORDS = new Set(['stop', 'stopall', 'unsubscribe', 'end', 'quit', 'ca
 
 /** Whether an inbound text asks us to stop writing. */
 export function isStopWord(text: string): boolean {
-  return STOP_WORDS.has(text.trim().toLowerCase().replace(/[.!\s]+$/, ''));
+  return STOP_WORDS.has(
+    text
+      .trim()
+      .toLowerCase()
+      .replace(/[.!\s]+$/, '')
+  );
 }

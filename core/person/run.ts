@@ -377,7 +377,13 @@ export class PersonRun {
     }
   }
 
-  private end(plan: Plan, walk: Walk, state: Exclude<WalkState, 'walking'>, reason: string | null, step: string | null): void {
+  private end(
+    plan: Plan,
+    walk: Walk,
+    state: Exclude<WalkState, 'walking'>,
+    reason: string | null,
+    step: string | null
+  ): void {
     walk.state = state;
     walk.standing = null;
     walk.endedAt = this.at;

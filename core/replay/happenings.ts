@@ -7,7 +7,9 @@ import type { Happening } from '../person/happening.ts';
 import type { Input } from '../person/run.ts';
 import { parseInstant } from '../time/instant.ts';
 
-const instant = z.string().refine((t) => parseInstant(t) !== null, { error: 'expected an instant such as "2027-03-01T09:00:00Z"' });
+const instant = z
+  .string()
+  .refine((t) => parseInstant(t) !== null, { error: 'expected an instant such as "2027-03-01T09:00:00Z"' });
 const cloudEvent = z.strictObject({
   specversion: z.literal('1.0'),
   id: z.string().min(1),
@@ -72,31 +74,35 @@ export function parseHappenings(
   const problems: PlacedProblem[] = [];
   const inputs: TimedInput[] = [];
   const seen = new Set<string>();
-  text.replace(/^\uFEFF/, '').split('\n').forEach((raw, i) => {
-    if (raw.trim() === '') return;
-    const where = i + 1;
-    const say = (path: string, message: string): void => void problems.push({ line: where, path, message });
-    let json: unknown;
-    try {
-      json = JSON.parse(raw);
-    } catch {
-      return say('the line', 'found text that is not JSON, expected one happening');
-    }
-    const read = cloudEvent.safeParse(json);
-    if (!read.success) {
-      for (const p of schemaProblems(read.error, json)) say(pathText(p.path), p.message);
-      return;
-    }
-    const event = read.data;
-    const identity = JSON.stringify([event.source, event.id]);
-    if (seen.has(identity)) return;
-    seen.add(identity);
-    const at = parseInstant(event.time) ?? 0;
-    if (!known.people.has(event.subject)) say('subject', `found "${event.subject}", expected the id of a person in the CSV`);
-    const result = inputOf(event.type, at, event.data ?? {}, known.journeys);
-    if ('problems' in result) for (const p of result.problems) say(p.path, p.message);
-    else inputs.push({ at, person: event.subject, line: where, ...result });
-  });
+  text
+    .replace(/^\uFEFF/, '')
+    .split('\n')
+    .forEach((raw, i) => {
+      if (raw.trim() === '') return;
+      const where = i + 1;
+      const say = (path: string, message: string): void => void problems.push({ line: where, path, message });
+      let json: unknown;
+      try {
+        json = JSON.parse(raw);
+      } catch {
+        return say('the line', 'found text that is not JSON, expected one happening');
+      }
+      const read = cloudEvent.safeParse(json);
+      if (!read.success) {
+        for (const p of schemaProblems(read.error, json)) say(pathText(p.path), p.message);
+        return;
+      }
+      const event = read.data;
+      const identity = JSON.stringify([event.source, event.id]);
+      if (seen.has(identity)) return;
+      seen.add(identity);
+      const at = parseInstant(event.time) ?? 0;
+      if (!known.people.has(event.subject))
+        say('subject', `found "${event.subject}", expected the id of a person in the CSV`);
+      const result = inputOf(event.type, at, event.data ?? {}, known.journeys);
+      if ('problems' in result) for (const p of result.problems) say(p.path, p.message);
+      else inputs.push({ at, person: event.subject, line: where, ...result });
+    });
   return { inputs: inputs.sort((a, b) => a.at - b.at || a.line - b.line), problems };
 }
 
@@ -107,12 +113,22 @@ function inputOf(type: string, at: number, data: Record<string, unknown>, journe
   const read = <T>(schema: z.ZodType<T>): { data: T } | { problems: { path: string; message: string }[] } => {
     const result = schema.safeParse(data);
     if (result.success) return { data: result.data };
-    return { problems: schemaProblems(result.error, data).map((p) => ({ path: pathText(['data', ...p.path]), message: p.message })) };
+    return {
+      problems: schemaProblems(result.error, data).map((p) => ({
+        path: pathText(['data', ...p.path]),
+        message: p.message
+      }))
+    };
   };
   if (type === 'ambulo.enter') {
     const r = read(enterData);
     if ('problems' in r) return r;
-    if (!journeys.has(r.data.journey)) return { problems: [{ path: 'data.journey', message: `found "${r.data.journey}", expected the key of a journey that was given` }] };
+    if (!journeys.has(r.data.journey))
+      return {
+        problems: [
+          { path: 'data.journey', message: `found "${r.data.journey}", expected the key of a journey that was given` }
+        ]
+      };
     return { input: { kind: 'enter', journey: r.data.journey, by: 'hand' } };
   }
   if (type === 'ambulo.set') {
@@ -123,8 +139,17 @@ function inputOf(type: string, at: number, data: Record<string, unknown>, journe
     const r = read(purchase);
     return 'problems' in r ? r : { input: { kind: 'happening', happening: { name, at, ...r.data } } };
   }
-  const known = (MESSAGE_HAPPENINGS as readonly string[]).includes(name) && name !== 'sent' && type.startsWith('ambulo.');
-  if (!known) return { problems: [{ path: 'type', message: `found "${type}", expected a type that is supported here and is not a consequence of facts` }] };
+  const known =
+    (MESSAGE_HAPPENINGS as readonly string[]).includes(name) && name !== 'sent' && type.startsWith('ambulo.');
+  if (!known)
+    return {
+      problems: [
+        {
+          path: 'type',
+          message: `found "${type}", expected a type that is supported here and is not a consequence of facts`
+        }
+      ]
+    };
   const r = read(aboutMessage);
   if ('problems' in r) return r;
   const { of, journey, ...rest } = r.data;
@@ -132,5 +157,8 @@ function inputOf(type: string, at: number, data: Record<string, unknown>, journe
     return { problems: [{ path: 'data', message: 'found neither "of" nor "channel", expected one of them' }] };
   }
   const happening: Happening = { name, at, ...rest };
-  return { input: { kind: 'happening', happening }, ...(of === undefined ? {} : { of: { step: of, ...(journey ? { journey } : {}) } }) };
+  return {
+    input: { kind: 'happening', happening },
+    ...(of === undefined ? {} : { of: { step: of, ...(journey ? { journey } : {}) } })
+  };
 }

@@ -21,17 +21,27 @@ export function parsePeople(text: string): { people: PersonState[]; problems: Pl
     rows = parse(text, { bom: true, info: true, skip_empty_lines: true, relax_column_count: true }) as unknown as Row[];
   } catch (error) {
     const { lines, message } = error as { lines?: number; message: string };
-    return { people: [], problems: [{ line: lines ?? 1, path: 'the file', message: `found text that is not CSV: ${message}` }] };
+    return {
+      people: [],
+      problems: [{ line: lines ?? 1, path: 'the file', message: `found text that is not CSV: ${message}` }]
+    };
   }
   const problems: PlacedProblem[] = [];
   const header = rows[0]?.record ?? [];
   const columns = header.map((name) => {
     const [field = '', type = 'text'] = name.trim().split(':');
-    if (!TYPES.has(type)) problems.push({ line: 1, path: name, message: `found the type "${type}", expected one of ${[...TYPES].join(', ')}` });
-    else if (!SUPPORTED.has(type)) problems.push({ line: 1, path: name, message: `found the type "${type}", which is not supported yet` });
+    if (!TYPES.has(type))
+      problems.push({
+        line: 1,
+        path: name,
+        message: `found the type "${type}", expected one of ${[...TYPES].join(', ')}`
+      });
+    else if (!SUPPORTED.has(type))
+      problems.push({ line: 1, path: name, message: `found the type "${type}", which is not supported yet` });
     return { field, type };
   });
-  if (!columns.some((c) => c.field === 'id')) problems.push({ line: 1, path: 'the header', message: 'found no column "id", expected one' });
+  if (!columns.some((c) => c.field === 'id'))
+    problems.push({ line: 1, path: 'the header', message: 'found no column "id", expected one' });
   if (problems.length) return { people: [], problems };
 
   const people: PersonState[] = [];
@@ -74,7 +84,10 @@ export function parsePeople(text: string): { people: PersonState[]; problems: Pl
 }
 
 function labels(cell: string): string[] {
-  return cell.split(';').map((name) => name.trim()).filter(Boolean);
+  return cell
+    .split(';')
+    .map((name) => name.trim())
+    .filter(Boolean);
 }
 
 function typed(cell: string, type: string): FieldValue | null {

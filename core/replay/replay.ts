@@ -59,9 +59,21 @@ function planOf(plans: Map<string, Plan>, key: string): Plan {
   return plan;
 }
 
-function replayPerson(world: World, person: PersonState, inputs: TimedInput[], from: number, until: number): TrailLine[] {
+function replayPerson(
+  world: World,
+  person: PersonState,
+  inputs: TimedInput[],
+  from: number,
+  until: number
+): TrailLine[] {
   const lines: TrailLine[] = [];
-  const recorder: Recorder = { trail: (line) => lines.push(line), walk() {}, happening() {}, message() {}, change() {} };
+  const recorder: Recorder = {
+    trail: (line) => lines.push(line),
+    walk() {},
+    happening() {},
+    message() {},
+    change() {}
+  };
   const run = (at: number): PersonRun => new PersonRun(world, person, at, recorder, at >= from);
   const queue = [...inputs];
   let begun = false;
@@ -91,7 +103,9 @@ function withMessage(timed: TimedInput, person: PersonState): TimedInput['input'
   const m = person.sent.findLast((s) => s.step === of.step && (of.journey === undefined || s.journey === of.journey));
   // What names a message that was never sent is recorded, and is about none.
   const channel = input.happening.channel ?? m?.channel;
-  const about = m ? { walk: m.walk, journey: m.journey, step: m.step } : { walk: 0, journey: of.journey ?? '', step: of.step };
+  const about = m
+    ? { walk: m.walk, journey: m.journey, step: m.step }
+    : { walk: 0, journey: of.journey ?? '', step: of.step };
   return { kind: 'happening', happening: { ...input.happening, about, ...(channel ? { channel } : {}) } };
 }
 

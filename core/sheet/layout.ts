@@ -13,7 +13,7 @@ import type { WaitStep } from '../steps/wait.ts';
 import { momentWords } from '../tell/words.ts';
 import { duration, rulerLength } from '../time/duration.ts';
 
-export const CARD_WIDTH = 138;
+export const CARD_WIDTH = 150;
 export const CARD_HEIGHT = 38;
 export const ROW_HEIGHT = 52;
 const PAD = 14;
@@ -127,7 +127,11 @@ interface RawGap extends Omit<Gap, 'x1' | 'x2' | 'y'> {
 const columnOf = (e: Elapsed): string => `${e.min}/${e.max}`;
 
 /** Lays a journey's lanes out. `folded`: keys of steps whose lanes are not shown. */
-export function layoutSheet(lane: Step[], folded: ReadonlySet<string> = new Set(), mainLabel = 'Everyone'): SheetLayout {
+export function layoutSheet(
+  lane: Step[],
+  folded: ReadonlySet<string> = new Set(),
+  mainLabel = 'Everyone'
+): SheetLayout {
   const rows: LaneRow[] = [];
   const items: Item[] = [];
   const cards: (Omit<Card, 'x' | 'y'> & { item: Item })[] = [];
@@ -141,7 +145,14 @@ export function layoutSheet(lane: Step[], folded: ReadonlySet<string> = new Set(
     return item;
   };
 
-  const place = (steps: Step[], path: Path, row: number, start: Elapsed, opener: Item | null, depth: number): { elapsed: Elapsed; last: Item | null; finish: (to: Item) => void } => {
+  const place = (
+    steps: Step[],
+    path: Path,
+    row: number,
+    start: Elapsed,
+    opener: Item | null,
+    depth: number
+  ): { elapsed: Elapsed; last: Item | null; finish: (to: Item) => void } => {
     let elapsed = start;
     let last: Item | null = opener;
     let opened = opener !== null;
@@ -171,12 +182,27 @@ export function layoutSheet(lane: Step[], folded: ReadonlySet<string> = new Set(
         if (!isFolded) {
           const placed = lanes.map((l, n) => {
             const lanePath = [...path, index, ...l.path, 'lane'];
-            const at = rows.push({ id: lanePath.join('.'), path: lanePath, depth: depth + 1, label: l.label, when: l.when, openedBy: step.key, place: n, y: 0 }) - 1;
+            const at =
+              rows.push({
+                id: lanePath.join('.'),
+                path: lanePath,
+                depth: depth + 1,
+                label: l.label,
+                when: l.when,
+                openedBy: step.key,
+                place: n,
+                y: 0
+              }) - 1;
             return { at, ...place(l.steps, lanePath, at, elapsed, item, depth + 1) };
           });
           const join = make(
             after,
-            [{ item, by: CARD_WIDTH + GAP }, ...placed.flatMap((p) => (p.last ? [{ item: p.last, by: p.last === item ? INDENT + GAP : p.last.width + GAP }] : []))],
+            [
+              { item, by: CARD_WIDTH + GAP },
+              ...placed.flatMap((p) =>
+                p.last ? [{ item: p.last, by: p.last === item ? INDENT + GAP : p.last.width + GAP }] : []
+              )
+            ],
             0
           );
           for (const p of placed) p.finish(join);
@@ -227,7 +253,9 @@ function laneEnd(steps: Step[], start: Elapsed): Elapsed {
       const length = rulerLength(duration(step.for));
       return { min: at.min + length, max: at.max + length };
     }
-    const ends = kindOf(step).lanes(step).map((l) => laneEnd(l.steps, at));
+    const ends = kindOf(step)
+      .lanes(step)
+      .map((l) => laneEnd(l.steps, at));
     return ends.length ? { min: Math.min(...ends.map((e) => e.min)), max: Math.max(...ends.map((e) => e.max)) } : at;
   }, start);
 }
@@ -245,7 +273,8 @@ function placeColumns(items: Item[]): { list: Moment[]; byColumn: Map<string, Mo
     known.width = Math.max(known.width, offset + width + TRAIL);
     found.set(column, known);
   }
-  const list = [...found.values()].sort((a, b) => a.max - b.max || a.min - b.min);
+  // Of two moments with one latest time the wider stands later: it is where lanes have met again.
+  const list = [...found.values()].sort((a, b) => a.max - b.max || b.min - a.min);
   const last = list.at(-1);
   if (last) last.width += LAST_COLUMN_TRAIL - TRAIL;
   let x = 0;

@@ -6,9 +6,7 @@ import type { Instruction, Plan } from '../journey/compile.ts';
 import type { Standing, Walk } from '../walk/walk.ts';
 import type { Step } from './index.ts';
 
-export const keySchema = z
-  .string()
-  .regex(/^[a-z0-9-]+$/, { error: 'expected lower-case letters, digits and "-"' });
+export const keySchema = z.string().regex(/^[a-z0-9-]+$/, { error: 'expected lower-case letters, digits and "-"' });
 
 /** Keys that every step may carry. */
 export const common = {
@@ -27,9 +25,7 @@ export type Effect =
 
 /** Where the walk goes after a step: on to an instruction (-1: the end), still here, or out. */
 export type Move =
-  | { go: number }
-  | { stand: Standing }
-  | { leave: 'finished' | 'goal' | 'early' | 'stopped'; reason: string | null };
+  { go: number } | { stand: Standing } | { leave: 'finished' | 'goal' | 'early' | 'stopped'; reason: string | null };
 
 export interface StepContext {
   /** UTC ms. */

@@ -1,7 +1,7 @@
 /** branch: the first lane whose condition holds, or the lane for everyone else. */
 import { z } from 'zod';
-import { conditionSchema, type Condition } from '../condition/schema.ts';
-import { laneSchema, type Lane } from './lane.ts';
+import { conditionSchema } from '../condition/schema.ts';
+import { laneSchema } from './lane.ts';
 import { common, type StepKind } from './base.ts';
 
 const ruleLane = z.strictObject({ label: z.string(), when: conditionSchema, lane: laneSchema });
@@ -19,11 +19,6 @@ export const branchSchema = z
     error: 'expected every lane of a branch to have a label of its own'
   });
 
-export interface RuleLane {
-  label: string;
-  when: Condition;
-  lane: Lane;
-}
 export type BranchStep = z.infer<typeof branchSchema>;
 
 export const branch: StepKind<BranchStep> = {

@@ -24,13 +24,18 @@ const RULES: [keyof Journey, string][] = [
 /** A step without what stands on its lanes: those are steps of their own. */
 function own(step: Step): string {
   if (step.kind !== 'branch') return JSON.stringify(step);
-  return JSON.stringify({ ...step, lanes: step.lanes.map(({ label, when }) => ({ label, when })), otherwise: step.otherwise.label });
+  return JSON.stringify({
+    ...step,
+    lanes: step.lanes.map(({ label, when }) => ({ label, when })),
+    otherwise: step.otherwise.label
+  });
 }
 
 export function changesBetween(before: Journey, after: Journey): Change[] {
   const changes: Change[] = [];
   for (const [key, words] of RULES) {
-    if (JSON.stringify(before[key]) !== JSON.stringify(after[key])) changes.push({ kind: 'rule', step: null, text: `Changed: ${words}.` });
+    if (JSON.stringify(before[key]) !== JSON.stringify(after[key]))
+      changes.push({ kind: 'rule', step: null, text: `Changed: ${words}.` });
   }
   const old = new Map(eachStep(before).map((s) => [s.step.key, s]));
   const now = new Map(eachStep(after).map((s) => [s.step.key, s]));
@@ -38,8 +43,14 @@ export function changesBetween(before: Journey, after: Journey): Change[] {
   for (const [key, placed] of now) {
     const was = old.get(key);
     if (!was) changes.push({ kind: 'added', step: key, text: `Added: ${title(placed.step)}.` });
-    else if (own(was.step) !== own(placed.step)) changes.push({ kind: 'changed', step: key, text: `Changed: ${title(placed.step)}${differing(was.step, placed.step)}.` });
-    else if (was.path.slice(0, -1).join('.') !== placed.path.slice(0, -1).join('.')) changes.push({ kind: 'moved', step: key, text: `Moved to another lane: ${title(placed.step)}.` });
+    else if (own(was.step) !== own(placed.step))
+      changes.push({
+        kind: 'changed',
+        step: key,
+        text: `Changed: ${title(placed.step)}${differing(was.step, placed.step)}.`
+      });
+    else if (was.path.slice(0, -1).join('.') !== placed.path.slice(0, -1).join('.'))
+      changes.push({ kind: 'moved', step: key, text: `Moved to another lane: ${title(placed.step)}.` });
   }
   for (const [key, placed] of old) {
     if (!now.has(key)) changes.push({ kind: 'removed', step: null, text: `Removed: ${title(placed.step)}.` });

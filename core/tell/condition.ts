@@ -34,9 +34,11 @@ function words(condition: Condition, name: Naming, negated: boolean): string {
   if ('field' in condition) {
     const parts = [];
     const is = negated ? 'is not' : 'is';
-    if (condition.set !== undefined) parts.push(condition.set !== negated ? `have a ${condition.field || '…'}` : `have no ${condition.field || '…'}`);
+    if (condition.set !== undefined)
+      parts.push(condition.set !== negated ? `have a ${condition.field || '…'}` : `have no ${condition.field || '…'}`);
     if (condition.is !== undefined) parts.push(`whose ${condition.field || '…'} ${is} ${String(condition.is)}`);
-    if (condition.not !== undefined) parts.push(`whose ${condition.field || '…'} ${negated ? 'is' : 'is not'} ${String(condition.not)}`);
+    if (condition.not !== undefined)
+      parts.push(`whose ${condition.field || '…'} ${negated ? 'is' : 'is not'} ${String(condition.not)}`);
     return parts.join(negated ? ' or ' : ' and ');
   }
   if ('not' in condition) return words(condition.not, name, !negated);
@@ -58,7 +60,9 @@ export function ruleWords(rule: HappeningOrCondition, name: Naming): string {
     case 'purchased':
       return rule.product ? `buy ${rule.product}` : 'buy something';
     default: {
-      const verb = { clicked: 'follow a link of', opened: 'open', replied: 'answer' }[rule.happening as string] ?? `${rule.happening}:`;
+      const verb =
+        { clicked: 'follow a link of', opened: 'open', replied: 'answer' }[rule.happening as string] ??
+        `${rule.happening}:`;
       return `${verb} ${rule.of ? name(rule.of) : 'any message'}`;
     }
   }

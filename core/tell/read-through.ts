@@ -23,7 +23,9 @@ export function namingOf(document: Pick<Journey, 'lane'>): Naming {
 
 export function readThrough(document: Journey): Sentence[] {
   const name = namingOf(document);
-  const moments = new Map(layoutSheet(document.lane).cards.map((c) => [c.step.key, momentWords(c.elapsed.min, c.elapsed.max)]));
+  const moments = new Map(
+    layoutSheet(document.lane).cards.map((c) => [c.step.key, momentWords(c.elapsed.min, c.elapsed.max)])
+  );
   const sentences: Sentence[] = [];
   const tags = (document.entry?.on ?? []).map((rule) => rule.tag || '…');
   const where = document.entry?.where ? `, if they ${conditionWords(document.entry.where, name)}` : '';
@@ -32,17 +34,29 @@ export function readThrough(document: Journey): Sentence[] {
     moment: 'Entry',
     depth: 0,
     step: null,
-    text: tags.length ? `Whoever gets the tag ${or(tags)} enters, once${where}.${existing}` : `People are put in by hand, once each${where}.`
+    text: tags.length
+      ? `Whoever gets the tag ${or(tags)} enters, once${where}.${existing}`
+      : `People are put in by hand, once each${where}.`
   });
   let shown = 'Entry';
   const tell = (steps: Step[], depth: number): void => {
     for (const step of steps) {
       const moment = moments.get(step.key) ?? '';
-      sentences.push({ moment: moment && moment !== shown ? moment : '', depth, step: step.key, text: kindOf(step).tell(step, name) });
+      sentences.push({
+        moment: moment && moment !== shown ? moment : '',
+        depth,
+        step: step.key,
+        text: kindOf(step).tell(step, name)
+      });
       if (moment) shown = moment;
       for (const lane of kindOf(step).lanes(step)) {
         const who = lane.when ? `Those who ${conditionWords(lane.when, name)}` : `Everyone else (${lane.label})`;
-        sentences.push({ moment: '', depth: depth + 1, step: step.key, text: lane.steps.length ? `${who}:` : `${who}: nothing more, they go on.` });
+        sentences.push({
+          moment: '',
+          depth: depth + 1,
+          step: step.key,
+          text: lane.steps.length ? `${who}:` : `${who}: nothing more, they go on.`
+        });
         tell(lane.steps, depth + 2);
       }
     }
@@ -52,10 +66,20 @@ export function readThrough(document: Journey): Sentence[] {
   if (document.goal) {
     const within = document.goal.within ? ` within ${durationWords(document.goal.within)}` : '';
     const leave = (document.goal.leave ?? true) ? 'They leave then.' : 'They stay on.';
-    sentences.push({ moment: 'Goal', depth: 0, step: null, text: `The goal is that they ${ruleWords(document.goal.when, name)}${within}. ${leave}` });
+    sentences.push({
+      moment: 'Goal',
+      depth: 0,
+      step: null,
+      text: `The goal is that they ${ruleWords(document.goal.when, name)}${within}. ${leave}`
+    });
   }
   document.leaveWhen?.forEach((rule, i) => {
-    sentences.push({ moment: i ? '' : 'Leaving', depth: 0, step: null, text: `Those who ${ruleWords(rule.when, name)} leave (${rule.reason}).` });
+    sentences.push({
+      moment: i ? '' : 'Leaving',
+      depth: 0,
+      step: null,
+      text: `Those who ${ruleWords(rule.when, name)} leave (${rule.reason}).`
+    });
   });
   return sentences;
 }

@@ -23,12 +23,20 @@ function pieces(iso: string): [number, string, string][] {
 
 /** A duration in full words: `P1DT12H` is "1 day 12 hours". Text that is no duration comes back as it is. */
 export function durationWords(iso: string): string {
-  return pieces(iso).map(([n, , long]) => `${n} ${long}${n === 1 ? '' : 's'}`).join(' ') || iso;
+  return (
+    pieces(iso)
+      .map(([n, , long]) => `${n} ${long}${n === 1 ? '' : 's'}`)
+      .join(' ') || iso
+  );
 }
 
 /** A duration as short as a gap on the sheet: `P2D` is "2 d". */
 export function durationShort(iso: string): string {
-  return pieces(iso).map(([n, short]) => `${n} ${short}`).join(' ') || iso;
+  return (
+    pieces(iso)
+      .map(([n, short]) => `${n} ${short}`)
+      .join(' ') || iso
+  );
 }
 
 /** "a, b and c". */
@@ -49,7 +57,7 @@ function enumerate(words: readonly string[], link: string): string {
 /** A moment of the ruler: "Entry", "+2 h", "Day 2", "Day 2 + 3 h", and "Day 2–5" where it can vary. Both in ms since entry. */
 export function momentWords(min: number, max: number): string {
   if (min === max) return instantWords(max);
-  if (min % DAY === 0 && max % DAY === 0) return `Day ${min / DAY}–${max / DAY}`;
+  if (min > 0 && min % DAY === 0 && max % DAY === 0) return `Day ${min / DAY}–${max / DAY}`;
   return `${instantWords(min)} to ${instantWords(max).replace(/^Day/, 'day')}`;
 }
 

@@ -7,17 +7,14 @@ import { fromWall, isZone, toWall } from './civil.ts';
 import { DAY, MINUTE } from './duration.ts';
 
 export const WEEKDAYS = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'] as const;
-export type Weekday = (typeof WEEKDAYS)[number];
 
 const clockTime = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, { error: 'expected a time such as "09:00"' });
 
 /** `"person"` (the person's own zone) or an IANA zone name. */
-export const zoneName = z
-  .string()
-  .refine(isZone, { error: 'expected a time zone name such as "Europe/Dublin"' });
-const zoneOrPerson = z
-  .string()
-  .refine((name) => name === 'person' || isZone(name), { error: 'expected "person" or a time zone name such as "Europe/Dublin"' });
+export const zoneName = z.string().refine(isZone, { error: 'expected a time zone name such as "Europe/Dublin"' });
+const zoneOrPerson = z.string().refine((name) => name === 'person' || isZone(name), {
+  error: 'expected "person" or a time zone name such as "Europe/Dublin"'
+});
 
 export const hoursSchema = z.strictObject({
   days: z.array(z.enum(WEEKDAYS)).min(1).optional(),

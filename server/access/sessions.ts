@@ -27,18 +27,18 @@ const nobody = hash(randomBytes(16));
 
 /** A new session's token, or `null` where name and password do not belong together. */
 export async function signIn(db: Db, email: string, password: string): Promise<string | null> {
-  const { rows } = await db.query<{ id: number; password_hash: string }>('select id, password_hash from users where email = $1', [
-    email.trim().toLowerCase()
-  ]);
+  const { rows } = await db.query<{ id: number; password_hash: string }>(
+    'select id, password_hash from users where email = $1',
+    [email.trim().toLowerCase()]
+  );
   const user = rows[0];
   const right = await verify(user?.password_hash ?? (await nobody), password);
   if (!user || !right) return null;
   const token = randomBytes(32).toString('base64url');
-  await db.query(`insert into sessions (token_hash, user_id, expires_at) values ($1, $2, now() + make_interval(days => $3))`, [
-    hashOf(token),
-    user.id,
-    SESSION_DAYS
-  ]);
+  await db.query(
+    `insert into sessions (token_hash, user_id, expires_at) values ($1, $2, now() + make_interval(days => $3))`,
+    [hashOf(token), user.id, SESSION_DAYS]
+  );
   await db.query('delete from sessions where expires_at < now()');
   return token;
 }

@@ -29,7 +29,8 @@ export class SkipError extends Error {}
 export async function askSkip(db: Db, target: number | null, passersBy: boolean, by: string): Promise<number> {
   const clock = await readClock(db);
   if (clock.kind === 'real') throw new SkipError('This workspace runs on the real clock, which cannot be skipped.');
-  if (target !== null && target <= clock.now) throw new SkipError('That is not ahead of the present: the practice clock never goes back.');
+  if (target !== null && target <= clock.now)
+    throw new SkipError('That is not ahead of the present: the practice clock never goes back.');
   const { rows } = await db.query<{ id: number }>(
     `insert into clock_skips (target, started_from, passers_by, asked_by) values ($1, $2, $3, $4)
      on conflict ((true)) where state in ('asked', 'running') do nothing
@@ -158,13 +159,18 @@ export async function settle(engine: Engine, passersBy: boolean): Promise<number
 
 const told = z.object({ done: z.number(), next: z.iso.datetime().nullable() });
 
-async function tellPassersBy({ passersBy }: Engine, now: number, act: boolean): Promise<{ done: number; next: number | null }> {
+async function tellPassersBy(
+  { passersBy }: Engine,
+  now: number,
+  act: boolean
+): Promise<{ done: number; next: number | null }> {
   if (!passersBy) return { done: 0, next: null };
   const response = await fetch(new URL('/clock', passersBy), {
     method: 'POST',
     body: JSON.stringify({ now: new Date(now).toISOString(), act })
   });
-  if (!response.ok) throw new Error(`the passers-by answered ${response.status}: ${(await response.text()).slice(0, 200)}`);
+  if (!response.ok)
+    throw new Error(`the passers-by answered ${response.status}: ${(await response.text()).slice(0, 200)}`);
   const { done, next } = told.parse(await response.json());
   return { done, next: act && next !== null ? Date.parse(next) : null };
 }

@@ -10,7 +10,9 @@ const MIGRATION_LOCK = 4_116_001;
 export async function migrate(pool: Pool, folder = 'db/migrations'): Promise<string[]> {
   return transaction(pool, async (db) => {
     await db.query('select pg_advisory_xact_lock($1)', [MIGRATION_LOCK]);
-    await db.query('create table if not exists migrations (name text primary key, applied_at timestamptz not null default now())');
+    await db.query(
+      'create table if not exists migrations (name text primary key, applied_at timestamptz not null default now())'
+    );
     const { rows } = await db.query<{ name: string }>('select name from migrations');
     const applied = new Set(rows.map((r) => r.name));
     const missing = readdirSync(folder)

@@ -43,7 +43,20 @@ export async function transaction<T>(pool: Pool, work: (db: pg.PoolClient) => Pr
   }
 }
 
-const GONE = new Set(['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT', 'ENOENT', '57P01', '57P02', '57P03', '08006', '08003', '08001', '53300']);
+const GONE = new Set([
+  'ECONNREFUSED',
+  'ECONNRESET',
+  'EPIPE',
+  'ETIMEDOUT',
+  'ENOENT',
+  '57P01',
+  '57P02',
+  '57P03',
+  '08006',
+  '08003',
+  '08001',
+  '53300'
+]);
 
 /** Whether an error says that the database cannot be reached now, rather than that a statement is wrong. */
 export function isUnavailable(error: unknown): boolean {
@@ -51,5 +64,7 @@ export function isUnavailable(error: unknown): boolean {
   if (error instanceof AggregateError) return error.errors.some(isUnavailable);
   const code = (error as { code?: string }).code;
   if (code !== undefined && GONE.has(code)) return true;
-  return /Connection terminated|timeout exceeded when trying to connect|Client has encountered a connection error/.test(error.message);
+  return /Connection terminated|timeout exceeded when trying to connect|Client has encountered a connection error/.test(
+    error.message
+  );
 }

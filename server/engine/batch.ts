@@ -51,7 +51,15 @@ function runPeople(
   zone: string,
   now: number
 ): BatchRecord {
-  const batch: BatchRecord = { begun: [], moved: [], trail: [], happenings: [], messages: [], changes: [], handled: [] };
+  const batch: BatchRecord = {
+    begun: [],
+    moved: [],
+    trail: [],
+    happenings: [],
+    messages: [],
+    changes: [],
+    handled: []
+  };
   const world: World = {
     plans: live.map((l) => l.plan),
     planOf: (walk) => plans.plan(plans.idOf(walk.journey), walk.version),
@@ -64,13 +72,20 @@ function runPeople(
   return batch;
 }
 
-function runPerson(person: LoadedPerson, world: World, current: Map<string, number>, now: number, batch: BatchRecord): void {
+function runPerson(
+  person: LoadedPerson,
+  world: World,
+  current: Map<string, number>,
+  now: number,
+  batch: BatchRecord
+): void {
   const versions = new Map<number, number>(person.walks.map((w) => [w.id, w.version]));
   // Most claims touch one walk of several; a walk that did not change is not written.
   const before = new Map(person.walks.map((w) => [w, JSON.stringify(w)]));
   let source = 'engine';
   let at = now;
-  const versionOf = (walk: number | null, journey: string): number => (walk === null ? undefined : versions.get(walk)) ?? current.get(journey) ?? 0;
+  const versionOf = (walk: number | null, journey: string): number =>
+    (walk === null ? undefined : versions.get(walk)) ?? current.get(journey) ?? 0;
   const recorder: Recorder = {
     walk(walk) {
       versions.set(walk.id, walk.version);
@@ -82,7 +97,12 @@ function runPerson(person: LoadedPerson, world: World, current: Map<string, numb
       if (!given) batch.happenings.push({ person: person.id, happening });
     },
     message: (message, address) =>
-      void batch.messages.push({ person: person.id, version: versionOf(message.walk, message.journey), message, address }),
+      void batch.messages.push({
+        person: person.id,
+        version: versionOf(message.walk, message.journey),
+        message,
+        address
+      }),
     change: (change) => void batch.changes.push({ person: person.id, at, change, source })
   };
   const inbox = [...person.inbox];

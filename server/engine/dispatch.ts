@@ -107,7 +107,12 @@ async function handOver(row: Row, plans: PlanBook, post: Post, now: number): Pro
   const plan = plans.plan(row.journey_id, row.version);
   const step = plan.byKey.get(row.step)?.step;
   const recipient = { person: row.person_id, message: row.id, fields: row.fields };
-  const context: RenderContext = { base: post.base, secret: post.secret, journeyName: nameOf(plan.document), sender: senderName(post.mailFrom) };
+  const context: RenderContext = {
+    base: post.base,
+    secret: post.secret,
+    journeyName: nameOf(plan.document),
+    sender: senderName(post.mailFrom)
+  };
   try {
     if (step?.kind === 'email') {
       const mail = renderEmail(step, recipient, context);
@@ -126,10 +131,16 @@ async function handOver(row: Row, plans: PlanBook, post: Post, now: number): Pro
       const handed = await sendSms(post.smsUrl, { id: key, from: post.smsFrom, to: row.address, text, at: now });
       return { ...outcome, handed, body: text };
     }
-    return { ...outcome, handed: { ok: false, kind: 'failed', error: `the step ${row.step} sends nothing in version ${row.version}` } };
+    return {
+      ...outcome,
+      handed: { ok: false, kind: 'failed', error: `the step ${row.step} sends nothing in version ${row.version}` }
+    };
   } catch (error) {
     // Nothing but filling in throws: a template that cannot be filled in for this person.
-    return { ...outcome, handed: { ok: false, kind: 'failed', error: `cannot be filled in: ${(error as Error).message}` } };
+    return {
+      ...outcome,
+      handed: { ok: false, kind: 'failed', error: `cannot be filled in: ${(error as Error).message}` }
+    };
   }
 }
 

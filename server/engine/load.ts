@@ -79,7 +79,8 @@ export async function loadPeople(
   for (const r of facts.rows) {
     const state = newPerson(String(r.id));
     const own = { email: r.email, phone: r.phone, first_name: r.first_name, last_name: r.last_name, zone: r.zone };
-    for (const [name, value] of Object.entries({ ...r.fields, ...own })) if (value !== null) state.fields.set(name, value);
+    for (const [name, value] of Object.entries({ ...r.fields, ...own }))
+      if (value !== null) state.fields.set(name, value);
     for (const address of [r.email, r.phone]) if (address) addresses.push(address.toLowerCase());
     state.tags = new Set(r.tags);
     state.lists = new Set(r.lists);
@@ -183,14 +184,22 @@ function remember(state: PersonState, r: HappeningRow, plans: PlanBook): void {
     state.sent.push({ walk, journey: plans.keyOf(r.journey_id ?? 0), step, visit: 0, channel, at: r.at, order: r.id });
   } else if (!r.data['machine']) {
     const link = r.data['link'];
-    state.reactions.push({ name: r.name, walk, step, at: r.at, order: r.id, ...(typeof link === 'string' ? { link } : {}) });
+    state.reactions.push({
+      name: r.name,
+      walk,
+      step,
+      at: r.at,
+      order: r.id,
+      ...(typeof link === 'string' ? { link } : {})
+    });
   }
   state.order = Math.max(state.order, r.id + 1);
 }
 
 /** An inbox row as the engine's input. `enter`, `existing` and `set` are requests, everything else happened. */
 function inputOf(r: HappeningRow, plans: PlanBook): Input {
-  if (r.name === 'enter') return { kind: 'enter', journey: String(r.data['journey']), by: String(r.data['by'] ?? 'hand') };
+  if (r.name === 'enter')
+    return { kind: 'enter', journey: String(r.data['journey']), by: String(r.data['by'] ?? 'hand') };
   if (r.name === 'existing') return { kind: 'existing', journey: String(r.data['journey']) };
   if (r.name === 'set') return { ...(r.data as Omit<Extract<Input, { kind: 'set' }>, 'kind'>), kind: 'set' };
   const happening: Happening = { ...(r.data as Partial<Happening>), name: r.name, at: r.at };

@@ -21,7 +21,10 @@ export class PlanBook {
       text: `select id, key, live_version from journeys where state = 'live' and live_version is not null order by id`
     });
     for (const r of rows) this.name(r.id, r.key);
-    await this.ensure(db, rows.map((r) => ({ journey_id: r.id, version: r.live_version })));
+    await this.ensure(
+      db,
+      rows.map((r) => ({ journey_id: r.id, version: r.live_version }))
+    );
     return rows.map((r) => ({ journeyId: r.id, plan: this.plan(r.id, r.live_version) }));
   }
 

@@ -47,7 +47,10 @@ const WALK_COLUMNS = [
   'watch_until'
 ] as const;
 
-function walkRow(plans: PlanBook, { person, walk }: { person: number; walk: Walk }): Record<(typeof WALK_COLUMNS)[number], unknown> {
+function walkRow(
+  plans: PlanBook,
+  { person, walk }: { person: number; walk: Walk }
+): Record<(typeof WALK_COLUMNS)[number], unknown> {
   const journeyId = plans.idOf(walk.journey);
   const step = walk.at === END ? null : plans.plan(journeyId, walk.version).instructions[walk.at]?.step.key;
   return {
@@ -80,11 +83,26 @@ async function saveWalks(db: Db, plans: PlanBook, batch: BatchRecord): Promise<v
           $1::bigint[], $2::integer[], $3::bigint[], $4::integer[], $5::text[], $6::integer[], $7::text[], $8::text[],
           $9::timestamptz[], $10::text[], $11::timestamptz[], $12::timestamptz[], $13::text[], $14::jsonb[],
           $15::boolean[], $16::timestamptz[])`,
-      values: columns(batch.begun.map((w) => walkRow(plans, w)), WALK_COLUMNS)
+      values: columns(
+        batch.begun.map((w) => walkRow(plans, w)),
+        WALK_COLUMNS
+      )
     });
   }
   if (batch.moved.length) {
-    const changing = ['person_id', 'id', 'state', 'at_step', 'step', 'standing', 'due_at', 'ended_at', 'reason', 'visits', 'goal_reached'] as const;
+    const changing = [
+      'person_id',
+      'id',
+      'state',
+      'at_step',
+      'step',
+      'standing',
+      'due_at',
+      'ended_at',
+      'reason',
+      'visits',
+      'goal_reached'
+    ] as const;
     await db.query({
       name: 'move-walks',
       text: `
@@ -95,7 +113,10 @@ async function saveWalks(db: Db, plans: PlanBook, batch: BatchRecord): Promise<v
           $8::timestamptz[], $9::text[], $10::jsonb[], $11::boolean[])
           as m (person_id, id, state, at_step, step, standing, due_at, ended_at, reason, visits, goal_reached)
         where w.person_id = m.person_id and w.id = m.id`,
-      values: columns(batch.moved.map((w) => walkRow(plans, w)), changing)
+      values: columns(
+        batch.moved.map((w) => walkRow(plans, w)),
+        changing
+      )
     });
   }
 }
@@ -135,7 +156,10 @@ async function saveHappenings(db: Db, plans: PlanBook, { happenings, handled }: 
         set handled_at = t.at
         from unnest($1::bigint[], $2::bigint[], $3::timestamptz[]) as t (person_id, id, at)
         where h.person_id = t.person_id and h.id = t.id`,
-      values: columns(handled.map((h) => ({ ...h, at: ts(h.at) })), ['person', 'id', 'at'])
+      values: columns(
+        handled.map((h) => ({ ...h, at: ts(h.at) })),
+        ['person', 'id', 'at']
+      )
     });
   }
   if (!happenings.length) return;
@@ -194,12 +218,18 @@ async function saveMessages(db: Db, plans: PlanBook, { messages }: BatchRecord):
   });
 }
 
-type Last = { person: number; at: string | null };
+interface Last {
+  person: number;
+  at: string | null;
+}
 
 /** Of several changes to one fact of one person only the last is written. */
 async function saveFacts(db: Db, { changes }: BatchRecord): Promise<void> {
   if (!changes.length) return;
-  const labels = { tag: new Map<string, Last & { name: string; on: boolean }>(), list: new Map<string, Last & { name: string; on: boolean }>() };
+  const labels = {
+    tag: new Map<string, Last & { name: string; on: boolean }>(),
+    list: new Map<string, Last & { name: string; on: boolean }>()
+  };
   const scores = new Map<string, Last & { name: string; points: number }>();
   const consents = new Map<string, Last & { channel: string; state: string | null; source: string }>();
   const fields = new Map<number, Record<string, FieldValue | null>>();
@@ -282,7 +312,10 @@ async function saveLabels(db: Db, fact: 'tag' | 'list', rows: (Last & { name: st
   }
 }
 
-async function saveConsents(db: Db, rows: (Last & { channel: string; state: string | null; source: string })[]): Promise<void> {
+async function saveConsents(
+  db: Db,
+  rows: (Last & { channel: string; state: string | null; source: string })[]
+): Promise<void> {
   const known = rows.filter((r) => r.state !== null);
   const cleared = rows.filter((r) => r.state === null);
   if (known.length) {

@@ -50,7 +50,11 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
         failures++;
         const pause = Math.min(250 * 2 ** failures, 5000);
         if (isUnavailable(error)) log.warn({ work: name }, 'the database is away; trying again');
-        else log.error({ work: name, error: (error as Error).message, stack: (error as Error).stack }, 'work failed; trying again');
+        else
+          log.error(
+            { work: name, error: (error as Error).message, stack: (error as Error).stack },
+            'work failed; trying again'
+          );
         await new Promise((resolve) => setTimeout(resolve, pause));
       }
     }

@@ -45,7 +45,13 @@ async function messageOf(db: Db, use: TokenUse, text: string): Promise<{ token: 
   return rows[0] ? { token, about: rows[0] } : null;
 }
 
-async function store(db: Db, about: About, name: string, sourceId: string, data: Record<string, unknown>): Promise<void> {
+async function store(
+  db: Db,
+  about: About,
+  name: string,
+  sourceId: string,
+  data: Record<string, unknown>
+): Promise<void> {
   await db.query({
     name: 'store-happening',
     text: `
@@ -105,13 +111,20 @@ async function linkOf(db: Db, about: About, number: number): Promise<string | nu
   const row = rows[0];
   const step = row && eachStep(row.document).find((s) => s.step.key === about.step)?.step;
   if (!step || (step.kind !== 'email' && step.kind !== 'sms')) return null;
-  const scope = { person: row.fields, journey: { name: row.document.name ?? row.document.key }, links: { unsubscribe: '' } };
+  const scope = {
+    person: row.fields,
+    journey: { name: row.document.name ?? row.document.key },
+    links: { unsubscribe: '' }
+  };
   const link = distinctLinks(fillIn(step.text ?? '', scope))[number - 1];
   return link && /^https?:\/\//i.test(link) ? link : null;
 }
 
 /** Whom an unsubscribe address is for; shown before anything is changed. */
-export async function unsubscribeTarget(db: Db, token: string): Promise<{ address: string; channel: 'email' | 'sms'; withdrawn: boolean } | null> {
+export async function unsubscribeTarget(
+  db: Db,
+  token: string
+): Promise<{ address: string; channel: 'email' | 'sms'; withdrawn: boolean } | null> {
   const found = await messageOf(db, 'unsubscribe', token);
   if (!found) return null;
   const { rows } = await db.query<{ address: string; withdrawn: boolean }>(
@@ -141,12 +154,10 @@ export async function receivedText(pool: Pool, inbound: InboundText): Promise<'t
     const person = await db.query<{ id: number }>('select id from people where phone = $1', [inbound.from]);
     const id = person.rows[0]?.id;
     if (id === undefined) {
-      await db.query('insert into stray_texts (source_id, sender, body, at) values ($1, $2, $3, $4) on conflict do nothing', [
-        inbound.id,
-        inbound.from,
-        inbound.text,
-        at
-      ]);
+      await db.query(
+        'insert into stray_texts (source_id, sender, body, at) values ($1, $2, $3, $4) on conflict do nothing',
+        [inbound.id, inbound.from, inbound.text, at]
+      );
       return 'stray';
     }
     const stop = isStopWord(inbound.text);

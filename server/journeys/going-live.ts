@@ -34,8 +34,11 @@ export async function review(db: Db, journeyId: number, document: Journey): Prom
   const entry = document.entry;
   const candidates = entry?.existing ? tagged(document, parameters) : 'false';
   const where = entry?.where ? conditionSql(entry.where, parameters) : 'true';
-  const goal = document.goal && !isHappening(document.goal.when) ? conditionSql(document.goal.when, parameters) : 'false';
-  const leaving = (document.leaveWhen ?? []).flatMap((r) => (isHappening(r.when) ? [] : [conditionSql(r.when, parameters)]));
+  const goal =
+    document.goal && !isHappening(document.goal.when) ? conditionSql(document.goal.when, parameters) : 'false';
+  const leaving = (document.leaveWhen ?? []).flatMap((r) =>
+    isHappening(r.when) ? [] : [conditionSql(r.when, parameters)]
+  );
   const journey = parameters.add(journeyId);
   const { rows } = await db.query<{ verdict: string; people: number; by_email: number; by_sms: number }>(
     `select verdict, count(*) as people,
@@ -87,7 +90,10 @@ export async function setLive(pool: Pool, key: string, revision: number, by: str
     const journey = await journeyByKey(db, key);
     if (!journey) return { ok: false, message: 'This journey has been deleted.' };
     if (journey.draft_revision !== revision) {
-      return { ok: false, message: 'The draft was changed since you opened this review. Nothing was set live; look at it again.' };
+      return {
+        ok: false,
+        message: 'The draft was changed since you opened this review. Nothing was set live; look at it again.'
+      };
     }
     const blockers = findingsOf(journey.draft).filter((f) => f.severity === 'blocker');
     if (blockers[0]) return { ok: false, message: `It cannot go live yet: ${blockers.map((b) => b.text).join(' ')}` };

@@ -27,7 +27,11 @@ export async function journeyByKey(db: Db, key: string): Promise<JourneyRow | nu
   return rows[0] ?? null;
 }
 
-export async function versionOf(db: Db, journeyId: number, number: number): Promise<{ document: Journey; live_from: number; set_live_by: string } | null> {
+export async function versionOf(
+  db: Db,
+  journeyId: number,
+  number: number
+): Promise<{ document: Journey; live_from: number; set_live_by: string } | null> {
   const { rows } = await db.query<{ document: Journey; live_from: number; set_live_by: string }>({
     name: 'version',
     text: 'select document, live_from, set_live_by from versions where journey_id = $1 and number = $2',
@@ -39,7 +43,12 @@ export async function versionOf(db: Db, journeyId: number, number: number): Prom
 /** A key made of a name: lower-case letters, digits and "-". */
 export function keyFrom(name: string): string {
   const plain = name.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase();
-  return plain.replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 60) || 'journey';
+  return (
+    plain
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-+|-+$/g, '')
+      .slice(0, 60) || 'journey'
+  );
 }
 
 /** Makes a journey from a document; its key gets a number where it is taken. */
@@ -70,9 +79,14 @@ export async function saveDraft(db: Db, key: string, revision: number, document:
   const read = journeySchema.safeParse(document);
   if (!read.success) {
     const [first] = schemaProblems(read.error, document);
-    return { ok: false, kind: 'bad', message: first ? `${pathText(first.path)}: ${first.message}` : 'the draft cannot be read' };
+    return {
+      ok: false,
+      kind: 'bad',
+      message: first ? `${pathText(first.path)}: ${first.message}` : 'the draft cannot be read'
+    };
   }
-  if (read.data.key !== key) return { ok: false, kind: 'bad', message: `key: found "${read.data.key}", expected "${key}"` };
+  if (read.data.key !== key)
+    return { ok: false, kind: 'bad', message: `key: found "${read.data.key}", expected "${key}"` };
   const at = await now(db);
   const { rows } = await db.query<{ draft_revision: number }>(
     `update journeys set draft = $3, name = $4, draft_revision = draft_revision + 1, draft_saved_at = $5

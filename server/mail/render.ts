@@ -6,7 +6,6 @@ import type { EmailStep } from '../../core/steps/email.ts';
 import type { SmsStep } from '../../core/steps/sms.ts';
 import { signToken } from '../intake/token.ts';
 
-
 export interface Recipient {
   person: number;
   message: number;
@@ -33,7 +32,11 @@ export interface RenderedEmail {
 const url = (base: string, path: string): string => new URL(path, base).toString();
 
 function scopeOf(recipient: Recipient, context: RenderContext): MessageScope {
-  const token = signToken(context.secret, 'unsubscribe', { person: recipient.person, message: recipient.message, number: 0 });
+  const token = signToken(context.secret, 'unsubscribe', {
+    person: recipient.person,
+    message: recipient.message,
+    number: 0
+  });
   return {
     person: recipient.fields,
     journey: { name: context.journeyName },
@@ -71,7 +74,11 @@ export function renderEmail(step: EmailStep, recipient: Recipient, context: Rend
 }
 
 /** Throws where the step's Liquid cannot be filled in. */
-export function renderSms(step: SmsStep, recipient: Recipient, context: RenderContext): { text: string; links: string[] } {
+export function renderSms(
+  step: SmsStep,
+  recipient: Recipient,
+  context: RenderContext
+): { text: string; links: string[] } {
   const scope = scopeOf(recipient, context);
   const text = fillIn(step.text ?? '', scope).trim();
   const links = distinctLinks(text);

@@ -8,12 +8,28 @@ import type { ConsentState } from '../../core/person/state.ts';
 /** The largest file taken at once, in bytes: about 250,000 people. */
 export const MOST_BYTES = 25 * 1024 * 1024;
 
-export const TARGETS = ['email', 'phone', 'first_name', 'last_name', 'zone', 'tags', 'lists', 'consent_email', 'consent_sms'] as const;
+export const TARGETS = [
+  'email',
+  'phone',
+  'first_name',
+  'last_name',
+  'zone',
+  'tags',
+  'lists',
+  'consent_email',
+  'consent_sms'
+] as const;
 /** What a column is taken as: one of ours, a field by name, or nothing. */
 export type Target = (typeof TARGETS)[number] | `field:${string}` | 'ignore';
-export const targetSchema = z.string().refine((t): t is Target => t === 'ignore' || (TARGETS as readonly string[]).includes(t) || /^field:[a-z][a-z0-9_]{0,39}$/.test(t), {
-  error: 'expected a known column or a field name'
-});
+export const targetSchema = z
+  .string()
+  .refine(
+    (t): t is Target =>
+      t === 'ignore' || (TARGETS as readonly string[]).includes(t) || /^field:[a-z][a-z0-9_]{0,39}$/.test(t),
+    {
+      error: 'expected a known column or a field name'
+    }
+  );
 
 export interface Refused {
   /** 1-based line of the file. */
@@ -49,17 +65,28 @@ export class BadFile extends Error {}
 /** Splits a file into rows; throws {@link BadFile} where it is empty, not UTF-8 or not CSV, naming the line. */
 export function readTable(bytes: Uint8Array): Table {
   if (bytes.length > MOST_BYTES) {
-    throw new BadFile(`This file has ${Math.round(bytes.length / 1048576)} MB; up to ${MOST_BYTES / 1048576} MB are taken at once (about 250,000 people). Split it, and import the parts one after another.`);
+    throw new BadFile(
+      `This file has ${Math.round(bytes.length / 1048576)} MB; up to ${MOST_BYTES / 1048576} MB are taken at once (about 250,000 people). Split it, and import the parts one after another.`
+    );
   }
   const text = decode(bytes);
-  if (text.trim() === '') throw new BadFile('This file is empty. The first line should name the columns, the others hold one person each.');
+  if (text.trim() === '')
+    throw new BadFile('This file is empty. The first line should name the columns, the others hold one person each.');
   const first = text.slice(0, text.indexOf('\n') + 1 || undefined);
   const delimiter = [',', ';', '\t'].reduce((a, b) => (first.split(b).length > first.split(a).length ? b : a));
   let records: { record: string[]; info: { lines: number } }[];
   try {
-    records = parse(text, { delimiter, info: true, skip_empty_lines: true, relax_column_count: true, trim: true }) as unknown as typeof records;
+    records = parse(text, {
+      delimiter,
+      info: true,
+      skip_empty_lines: true,
+      relax_column_count: true,
+      trim: true
+    }) as unknown as typeof records;
   } catch (error) {
-    throw new BadFile(`This file cannot be read as CSV: ${(error as Error).message}. Check the quotation marks near that line.`);
+    throw new BadFile(
+      `This file cannot be read as CSV: ${(error as Error).message}. Check the quotation marks near that line.`
+    );
   }
   const [head, ...rest] = records;
   const header = head?.record ?? [];
@@ -115,7 +142,12 @@ const SYNONYMS: Record<string, Target> = {
 
 /** A field's name made of a column's: `Home town` is `home_town`. */
 export function fieldName(column: string): string {
-  const plain = column.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase().replace(/[^a-z0-9]+/g, '_').replace(/^[_0-9]+|_+$/g, '');
+  const plain = column
+    .normalize('NFKD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '_')
+    .replace(/^[_0-9]+|_+$/g, '');
   return plain.slice(0, 40) || 'field';
 }
 
@@ -133,7 +165,11 @@ export function guessTargets(header: string[]): Target[] {
 const email = z.email().max(254);
 
 /** Sorts the rows into good and refused. One address occurs once; the first row with it is kept. */
-export function checkRows(table: Table, targets: Target[], country: CountryCode): { good: GoodRow[]; refused: Refused[] } {
+export function checkRows(
+  table: Table,
+  targets: Target[],
+  country: CountryCode
+): { good: GoodRow[]; refused: Refused[] } {
   const good: GoodRow[] = [];
   const refused: Refused[] = [];
   const seen = new Map<string, number>();
@@ -157,8 +193,26 @@ export function checkRows(table: Table, targets: Target[], country: CountryCode)
 
 const LABELS = /[;|]/;
 
-function readRow(line: number, cells: string[], header: string[], targets: Target[], country: CountryCode): GoodRow | Refused {
-  const row: GoodRow = { line, email: null, phone: null, first_name: null, last_name: null, zone: null, tags: [], lists: [], consent_email: null, consent_sms: null, fields: {} };
+function readRow(
+  line: number,
+  cells: string[],
+  header: string[],
+  targets: Target[],
+  country: CountryCode
+): GoodRow | Refused {
+  const row: GoodRow = {
+    line,
+    email: null,
+    phone: null,
+    first_name: null,
+    last_name: null,
+    zone: null,
+    tags: [],
+    lists: [],
+    consent_email: null,
+    consent_sms: null,
+    fields: {}
+  };
   if (cells.length > header.length) {
     return { line, column: null, found: `${cells.length} cells`, reason: `the header names ${header.length} columns` };
   }
@@ -194,7 +248,14 @@ function readRow(line: number, cells: string[], header: string[], targets: Targe
       }
       case 'tags':
       case 'lists':
-        row[target] = [...new Set(cell.split(LABELS).map((t) => t.trim()).filter(Boolean))];
+        row[target] = [
+          ...new Set(
+            cell
+              .split(LABELS)
+              .map((t) => t.trim())
+              .filter(Boolean)
+          )
+        ];
         break;
       case 'first_name':
       case 'last_name':
@@ -204,7 +265,8 @@ function readRow(line: number, cells: string[], header: string[], targets: Targe
         row.fields[target.slice('field:'.length)] = cell;
     }
   }
-  if (!row.email && !row.phone) return { line, column: null, found: '', reason: 'no address at all: neither email nor phone' };
+  if (!row.email && !row.phone)
+    return { line, column: null, found: '', reason: 'no address at all: neither email nor phone' };
   return row;
 }
 

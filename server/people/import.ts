@@ -38,7 +38,12 @@ export async function matchRows(db: Db, rows: GoodRow[]): Promise<{ matched: Mat
       const a = row.email === null ? undefined : byEmail.get(row.email);
       const b = row.phone === null ? undefined : byPhone.get(row.phone);
       if (b !== undefined && b !== a && row.email !== null) {
-        refused.push({ line: row.line, column: null, found: row.phone ?? '', reason: 'this phone number belongs to someone with another email' });
+        refused.push({
+          line: row.line,
+          column: null,
+          found: row.phone ?? '',
+          reason: 'this phone number belongs to someone with another email'
+        });
       } else matched.push({ row, person: a ?? b ?? null });
     }
   }
@@ -65,7 +70,14 @@ export async function importRows(
       const { matched } = await matchRows(db, part);
       const made = matched.filter((m) => m.person === null);
       const known = matched.filter((m): m is { row: GoodRow; person: number } => m.person !== null);
-      const people = [...(await makePeople(db, made.map((m) => m.row), at)), ...known];
+      const people = [
+        ...(await makePeople(
+          db,
+          made.map((m) => m.row),
+          at
+        )),
+        ...known
+      ];
       await updatePeople(db, known, at);
       state.keptWithdrawn += await saveConsents(db, people, at);
       await saveLabels(db, people, at, options);
@@ -80,7 +92,10 @@ export async function importRows(
   return state;
 }
 
-type Person = { row: GoodRow; person: number };
+interface Person {
+  row: GoodRow;
+  person: number;
+}
 const PERSON = ['email', 'phone', 'first_name', 'last_name', 'zone', 'json'] as const;
 const withJson = (row: GoodRow): GoodRow & { json: string } => ({ ...row, json: JSON.stringify(row.fields) });
 
@@ -111,7 +126,14 @@ async function updatePeople(db: Db, people: Person[], at: string | null): Promis
      from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::jsonb[], $7::bigint[])
        as t (email, phone, first_name, last_name, zone, fields, id)
      where p.id = t.id`,
-    [...columns(people.map((p) => withJson(p.row)), PERSON), people.map((p) => p.person), at]
+    [
+      ...columns(
+        people.map((p) => withJson(p.row)),
+        PERSON
+      ),
+      people.map((p) => p.person),
+      at
+    ]
   );
 }
 
@@ -135,7 +157,12 @@ async function saveConsents(db: Db, people: Person[], at: string | null): Promis
   return rows.length - (rowCount ?? 0);
 }
 
-async function saveLabels(db: Db, people: Person[], at: string | null, options: { importId: string; begins: boolean }): Promise<void> {
+async function saveLabels(
+  db: Db,
+  people: Person[],
+  at: string | null,
+  options: { importId: string; begins: boolean }
+): Promise<void> {
   const labelled = people.filter(({ row }) => row.tags.length || row.lists.length);
   if (!labelled.length) return;
   if (options.begins) {
@@ -157,10 +184,10 @@ async function saveLabels(db: Db, people: Person[], at: string | null, options: 
   }
   const tags = labelled.flatMap(({ row, person }) => row.tags.map((name) => ({ person, name })));
   const lists = labelled.flatMap(({ row, person }) => row.lists.map((name) => ({ person, name })));
-  await db.query(`insert into tags (name, created_at) select distinct name, $2::timestamptz from unnest($1::text[]) as t (name) on conflict do nothing`, [
-    tags.map((t) => t.name),
-    at
-  ]);
+  await db.query(
+    `insert into tags (name, created_at) select distinct name, $2::timestamptz from unnest($1::text[]) as t (name) on conflict do nothing`,
+    [tags.map((t) => t.name), at]
+  );
   for (const [table, column, rows] of [
     ['person_tags', 'tag', tags],
     ['person_lists', 'list', lists]

@@ -7,7 +7,13 @@ import { ts, type Db } from '../db/pool.ts';
 type SetInput = Omit<Extract<Input, { kind: 'set' }>, 'kind'>;
 
 /** Puts the same change in for many people. `sourceId` makes a repeat harmless. */
-export async function askChange(db: Db, people: number[], change: SetInput, source: string, sourceId: string | null = null): Promise<void> {
+export async function askChange(
+  db: Db,
+  people: number[],
+  change: SetInput,
+  source: string,
+  sourceId: string | null = null
+): Promise<void> {
   await ask(db, people, 'set', change, source, sourceId);
 }
 
@@ -16,7 +22,14 @@ export async function askEntry(db: Db, people: number[], journey: string, source
   await ask(db, people, 'enter', { journey, by: 'hand' }, source, null);
 }
 
-async function ask(db: Db, people: number[], name: string, data: object, source: string, sourceId: string | null): Promise<void> {
+async function ask(
+  db: Db,
+  people: number[],
+  name: string,
+  data: object,
+  source: string,
+  sourceId: string | null
+): Promise<void> {
   await db.query(
     `insert into happenings (person_id, name, at, source, source_id, data)
      select person_id, $2, $3, $4, $5, $6 from unnest($1::bigint[]) with ordinality as t (person_id, place) order by place

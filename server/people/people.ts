@@ -52,7 +52,10 @@ function filterSql(search: Pick<PeopleSearch, 'text' | 'tag'>, parameters: Param
 
 export async function searchPeople(db: Db, search: PeopleSearch): Promise<{ people: PersonLine[]; total: number }> {
   const counted = new Parameters();
-  const count = await db.query<{ n: number }>(`select count(*) as n from people p where ${filterSql(search, counted)}`, counted.values);
+  const count = await db.query<{ n: number }>(
+    `select count(*) as n from people p where ${filterSql(search, counted)}`,
+    counted.values
+  );
   const parameters = new Parameters();
   const where = filterSql(search, parameters);
   const direction = search.descending ? 'desc nulls last' : 'asc nulls last';
@@ -115,7 +118,20 @@ export interface PersonPage {
   consents: { channel: 'email' | 'sms'; state: ConsentState; at: number; source: string }[];
   scores: { score: string; points: number }[];
   suppressed: string[];
-  walks: { id: number; journey: string; key: string; version: number; state: string; step: string | null; standing: string | null; due: number | null; entered: number; ended: number | null; reason: string | null; goal: boolean }[];
+  walks: {
+    id: number;
+    journey: string;
+    key: string;
+    version: number;
+    state: string;
+    step: string | null;
+    standing: string | null;
+    due: number | null;
+    entered: number;
+    ended: number | null;
+    reason: string | null;
+    goal: boolean;
+  }[];
   timeline: TimelineLine[];
 }
 
@@ -127,7 +143,16 @@ export interface TimelineLine {
   journey: string | null;
   journeyKey: string | null;
   step: string | null;
-  message: { id: number; channel: string; subject: string | null; body: string | null; state: string; error: string | null; attempts: number; nextTry: number | null } | null;
+  message: {
+    id: number;
+    channel: string;
+    subject: string | null;
+    body: string | null;
+    state: string;
+    error: string | null;
+    attempts: number;
+    nextTry: number | null;
+  } | null;
 }
 
 export async function personPage(db: Db, id: number): Promise<PersonPage | null> {

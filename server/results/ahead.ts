@@ -73,14 +73,18 @@ export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
         trail: () => undefined,
         happening: () => undefined,
         change: () => undefined,
-        message: (m) => void messages.push({ at: m.at, channel: m.channel, journey: m.journey, step: m.step, person: id })
+        message: (m) =>
+          void messages.push({ at: m.at, channel: m.channel, journey: m.journey, step: m.step, person: id })
       };
       for (let at = nextDue(state); at !== null && at <= until; at = nextDue(state)) {
         new PersonRun(world, state, Math.max(at, now), recorder).timers();
       }
     }
   }
-  const ahead = { messages: messages.filter((m) => m.at <= until).sort((a, b) => a.at - b.at), notCounted: Math.max(0, total - MOST_PEOPLE) };
+  const ahead = {
+    messages: messages.filter((m) => m.at <= until).sort((a, b) => a.at - b.at),
+    notCounted: Math.max(0, total - MOST_PEOPLE)
+  };
   kept = { key, ahead };
   return ahead;
 }

@@ -47,7 +47,10 @@ export async function journeyLines(pool: Pool): Promise<JourneyLine[]> {
       walking: j.walking,
       sends24: ahead.messages.filter((m) => m.journey === j.key).length,
       entered90: j.entered,
-      goal: j.document.goal && j.entered > 0 ? { rate: j.reached / j.entered, interval: goalInterval(j.reached, j.entered) } : null,
+      goal:
+        j.document.goal && j.entered > 0
+          ? { rate: j.reached / j.entered, interval: goalInterval(j.reached, j.entered) }
+          : null,
       hasGoal: j.document.goal !== undefined,
       weeks: Array.from({ length: WEEKS }, (_, i) => j.weeks[String(i)] ?? 0),
       last: j.last_name && j.last_at !== null ? { name: j.last_name, at: j.last_at } : null,

@@ -11,7 +11,9 @@ export interface ReplyLine {
   step: string | null;
 }
 
-export async function replies(db: Db): Promise<{ replies: ReplyLine[]; total: number; strays: { sender: string; body: string; at: number }[] }> {
+export async function replies(
+  db: Db
+): Promise<{ replies: ReplyLine[]; total: number; strays: { sender: string; body: string; at: number }[] }> {
   const [found, strays] = await Promise.all([
     db.query<ReplyLine & { total: number }>(
       `select h.person_id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.phone) as name, h.at,
@@ -23,7 +25,9 @@ export async function replies(db: Db): Promise<{ replies: ReplyLine[]; total: nu
        order by h.at desc, h.id desc
        limit 200`
     ),
-    db.query<{ sender: string; body: string; at: number }>('select sender, body, at from stray_texts order by id desc limit 100')
+    db.query<{ sender: string; body: string; at: number }>(
+      'select sender, body, at from stray_texts order by id desc limit 100'
+    )
   ]);
   return { replies: found.rows, total: found.rows[0]?.total ?? 0, strays: strays.rows };
 }

@@ -29,7 +29,18 @@ export interface SheetFigures {
   steps: Record<string, StepFigures>;
 }
 
-const none = (): StepFigures => ({ done: 0, skipped: 0, opened: 0, clicked: 0, replied: 0, failed: 0, retrying: 0, standing: 0, held: 0, lanes: {} });
+const none = (): StepFigures => ({
+  done: 0,
+  skipped: 0,
+  opened: 0,
+  clicked: 0,
+  replied: 0,
+  failed: 0,
+  retrying: 0,
+  standing: 0,
+  held: 0,
+  lanes: {}
+});
 
 const DONE = new Set(['sent', 'tagged', 'scored']);
 
@@ -94,7 +105,8 @@ export async function sheetFigures(db: Db, journeyId: number, version: number | 
     else if (DONE.has(r.what)) of(r.step).done += r.n;
     else if (r.what === 'skipped') of(r.step).skipped += r.n;
   }
-  for (const r of reactions.rows) if (r.name === 'opened' || r.name === 'clicked' || r.name === 'replied') of(r.step)[r.name] = r.n;
+  for (const r of reactions.rows)
+    if (r.name === 'opened' || r.name === 'clicked' || r.name === 'replied') of(r.step)[r.name] = r.n;
   for (const r of standing.rows) {
     of(r.step).standing += r.n;
     if (r.standing === 'held') of(r.step).held += r.n;
@@ -106,7 +118,9 @@ export async function sheetFigures(db: Db, journeyId: number, version: number | 
     walking: sum(walks.rows.filter((r) => r.state === 'walking')),
     finished: sum(walks.rows.filter((r) => r.state === 'finished')),
     reachedGoal: walks.rows.reduce((total, r) => total + r.goal, 0),
-    left: walks.rows.filter((r) => r.state === 'early' || r.state === 'stopped').map((r) => ({ reason: r.reason ?? r.state, people: r.n })),
+    left: walks.rows
+      .filter((r) => r.state === 'early' || r.state === 'stopped')
+      .map((r) => ({ reason: r.reason ?? r.state, people: r.n })),
     steps
   };
 }
@@ -127,7 +141,13 @@ export interface StandingPerson {
 export type PeopleQuery = { on: 'step'; step: string } | { on: 'lane'; step: string; lane: string } | { on: 'all' };
 
 /** People who stand on a step now, or who took a lane, or all who are walking: newest first, at most `most`. */
-export async function peopleOf(db: Db, journeyId: number, version: number | null, query: PeopleQuery, most = 100): Promise<{ people: StandingPerson[]; total: number }> {
+export async function peopleOf(
+  db: Db,
+  journeyId: number,
+  version: number | null,
+  query: PeopleQuery,
+  most = 100
+): Promise<{ people: StandingPerson[]; total: number }> {
   const values: unknown[] = [journeyId, version, most];
   let which = `w.state = 'walking'`;
   if (query.on === 'step') {

@@ -97,7 +97,15 @@ async function goneToday(db: Db, now: number, zone: string): Promise<Map<string,
 async function needsYou(db: Db, now: number): Promise<Need[]> {
   const week = ts(now - 7 * DAY);
   const [failed, retrying, replies, strays, live] = await Promise.all([
-    db.query<{ state: string; journey: string; key: string; error: string | null; n: number; first: number; name: string }>(
+    db.query<{
+      state: string;
+      journey: string;
+      key: string;
+      error: string | null;
+      n: number;
+      first: number;
+      name: string;
+    }>(
       `select m.state, j.name as journey, j.key, max(m.error) as error, count(*) as n, min(m.person_id) as first,
          min(coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), m.address)) as name
        from messages m join journeys j on j.id = m.journey_id join people p on p.id = m.person_id
@@ -149,7 +157,13 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
   }
   for (const r of live.rows) {
     for (const f of findingsOf(r.document)) {
-      needs.push({ kind: 'finding', title: r.name, detail: f.text, href: `/journeys/${r.key}${f.step ? `?step=${f.step}` : ''}`, act: 'Open the finding' });
+      needs.push({
+        kind: 'finding',
+        title: r.name,
+        detail: f.text,
+        href: `/journeys/${r.key}${f.step ? `?step=${f.step}` : ''}`,
+        act: 'Open the finding'
+      });
     }
   }
   const reply = replies.rows[0];
@@ -200,7 +214,10 @@ async function movementOf(db: Db, now: number): Promise<Movement[]> {
       group by 1, 2`,
     values: [spans.map(ts)]
   });
-  const oldest = await db.query<{ at: number | null }>({ name: 'oldest-happening', text: 'select min(at) as at from happenings' });
+  const oldest = await db.query<{ at: number | null }>({
+    name: 'oldest-happening',
+    text: 'select min(at) as at from happenings'
+  });
   const since = oldest.rows[0]?.at ?? now;
   const weeks = [2, 3, 4, 5].filter((week) => now - (week - 1) * 7 * DAY - DAY >= since);
   return MOVES.map(([what, name]) => {

@@ -27,7 +27,11 @@ export async function sendSms(gateway: string, sms: Sms): Promise<Handed> {
     return { ok: false, kind: response.status === 404 || response.status === 410 ? 'bounced' : 'failed', error };
   } catch (error) {
     const cause = (error as { cause?: { code?: string } }).cause?.code;
-    return { ok: false, kind: 'temporary', error: `the gateway cannot be reached: ${cause ?? (error as Error).message}` };
+    return {
+      ok: false,
+      kind: 'temporary',
+      error: `the gateway cannot be reached: ${cause ?? (error as Error).message}`
+    };
   }
 }
 

@@ -5,7 +5,12 @@ import { getConfig } from '../config.ts';
 /** The stand-in does not run, or answered with an error. */
 export class StandInAway extends Error {}
 
-async function ask<T>(base: string | undefined, path: string, schema: z.ZodType<T>, init: RequestInit = {}): Promise<T> {
+async function ask<T>(
+  base: string | undefined,
+  path: string,
+  schema: z.ZodType<T>,
+  init: RequestInit = {}
+): Promise<T> {
   if (!base) throw new StandInAway('This stand-in is not set up. "npm run demo" starts all of them.');
   let response: Response;
   try {
@@ -14,11 +19,22 @@ async function ask<T>(base: string | undefined, path: string, schema: z.ZodType<
     throw new StandInAway('This stand-in does not answer. "npm run demo" starts it with everything else.');
   }
   const body: unknown = await response.json().catch(() => null);
-  if (!response.ok) throw new StandInAway(z.object({ error: z.string() }).safeParse(body).data?.error ?? `The stand-in answered ${response.status}.`);
+  if (!response.ok)
+    throw new StandInAway(
+      z.object({ error: z.string() }).safeParse(body).data?.error ?? `The stand-in answered ${response.status}.`
+    );
   return schema.parse(body);
 }
 
-const summary = z.object({ id: z.number(), to: z.string(), from: z.string(), subject: z.string(), date: z.string(), opened: z.boolean(), repeats: z.number() });
+const summary = z.object({
+  id: z.number(),
+  to: z.string(),
+  from: z.string(),
+  subject: z.string(),
+  date: z.string(),
+  opened: z.boolean(),
+  repeats: z.number()
+});
 const whole = summary.extend({
   messageId: z.string(),
   returnPath: z.string(),
@@ -26,7 +42,16 @@ const whole = summary.extend({
   html: z.string(),
   headers: z.array(z.tuple([z.string(), z.string()]))
 });
-const text = z.object({ id: z.string(), seq: z.number(), number: z.string(), from: z.string(), direction: z.enum(['in', 'out']), text: z.string(), at: z.string(), repeats: z.number() });
+const text = z.object({
+  id: z.string(),
+  seq: z.number(),
+  number: z.string(),
+  from: z.string(),
+  direction: z.enum(['in', 'out']),
+  text: z.string(),
+  at: z.string(),
+  repeats: z.number()
+});
 
 export type MailSummary = z.infer<typeof summary>;
 export type Mail = z.infer<typeof whole>;
@@ -43,16 +68,29 @@ export function readMail(id: number): Promise<Mail> {
 
 /** Follows a link as the reader's browser would; says where it was sent on to. */
 export function followLink(url: string): Promise<{ status: number; location: string | null }> {
-  return ask(getConfig().POSTBOX_URL, '/api/follow', z.object({ status: z.number(), location: z.string().nullable() }), { method: 'POST', body: JSON.stringify({ url }) });
+  return ask(
+    getConfig().POSTBOX_URL,
+    '/api/follow',
+    z.object({ status: z.number(), location: z.string().nullable() }),
+    { method: 'POST', body: JSON.stringify({ url }) }
+  );
 }
 
 export async function listPhones(): Promise<{ number: string; count: number; last: Text }[]> {
-  const answer = await ask(getConfig().HANDSET_URL, '/api/phones', z.object({ phones: z.array(z.object({ number: z.string(), count: z.number(), last: text })) }));
+  const answer = await ask(
+    getConfig().HANDSET_URL,
+    '/api/phones',
+    z.object({ phones: z.array(z.object({ number: z.string(), count: z.number(), last: text })) })
+  );
   return answer.phones;
 }
 
 export async function textsOf(number: string): Promise<Text[]> {
-  const answer = await ask(getConfig().HANDSET_URL, `/api/texts?number=${encodeURIComponent(number)}`, z.object({ texts: z.array(text) }));
+  const answer = await ask(
+    getConfig().HANDSET_URL,
+    `/api/texts?number=${encodeURIComponent(number)}`,
+    z.object({ texts: z.array(text) })
+  );
   return answer.texts;
 }
 

@@ -69,7 +69,11 @@
         layout: { padding: { top: 14 } },
         plugins: { legend: { display: false } },
         scales: {
-          x: { stacked: true, grid: { display: false }, ticks: { color: '#566264', maxRotation: 0, font: { family: 'Atkinson Hyperlegible Next Variable' } } },
+          x: {
+            stacked: true,
+            grid: { display: false },
+            ticks: { color: '#566264', maxRotation: 0, font: { family: 'Atkinson Hyperlegible Next Variable' } }
+          },
           y: { stacked: true, display: false, beginAtZero: true, suggestedMax: 5 }
         }
       }
@@ -81,15 +85,29 @@
 <div class="legend">
   <span><i style="background: #0f5966"></i>email</span><span><i style="background: #8fb4ba"></i>text</span>
   <span><i style="background: #c9c5b8"></i>already gone</span>
-  <button class="act" aria-expanded={table} onclick={() => (table = !table)}>{table ? 'Hide the figures' : 'Show the figures'}</button>
+  <button class="act" aria-expanded={table} onclick={() => (table = !table)}
+    >{table ? 'Hide the figures' : 'Show the figures'}</button
+  >
 </div>
-<div class="chart"><canvas bind:this={canvas} aria-label="Messages by hour; the button above shows the figures"></canvas></div>
+<div class="chart">
+  <canvas bind:this={canvas} aria-label="Messages by hour; the button above shows the figures"></canvas>
+</div>
 {#if table}
   <table class="figures">
-    <thead><tr><th>Hour</th><th class="number">Emails gone</th><th class="number">Texts gone</th><th class="number">Emails to go</th><th class="number">Texts to go</th></tr></thead>
+    <thead
+      ><tr
+        ><th>Hour</th><th class="number">Emails gone</th><th class="number">Texts gone</th><th class="number"
+          >Emails to go</th
+        ><th class="number">Texts to go</th></tr
+      ></thead
+    >
     <tbody>
       {#each hours.filter((h) => h.email + h.sms + h.goneEmail + h.goneSms) as h (h.at)}
-        <tr><td>{format.dateTime(h.at)}</td><td class="number">{h.goneEmail}</td><td class="number">{h.goneSms}</td><td class="number">{h.email}</td><td class="number">{h.sms}</td></tr>
+        <tr
+          ><td>{format.dateTime(h.at)}</td><td class="number">{h.goneEmail}</td><td class="number">{h.goneSms}</td><td
+            class="number">{h.email}</td
+          ><td class="number">{h.sms}</td></tr
+        >
       {/each}
     </tbody>
   </table>

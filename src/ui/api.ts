@@ -6,7 +6,10 @@ export async function send<T>(method: string, url: string, body?: unknown, init:
   try {
     const response = await fetch(url, {
       method,
-      headers: body === undefined ? { accept: 'application/json' } : { accept: 'application/json', 'content-type': 'application/json' },
+      headers:
+        body === undefined
+          ? { accept: 'application/json' }
+          : { accept: 'application/json', 'content-type': 'application/json' },
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
       ...init
     });

@@ -55,7 +55,9 @@ export function useFormat(): Format {
 
 /** "1 204": a narrow space between thousands. */
 export function number(n: number): string {
-  return Math.round(n).toString().replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f');
+  return Math.round(n)
+    .toString()
+    .replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f');
 }
 
 /** "16.2 %" */

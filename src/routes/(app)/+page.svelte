@@ -24,7 +24,8 @@
   <h1>{format.longDate(t.now)}</h1>
   <p class="soft">
     {plural(t.walking, 'person is', 'people are')} walking {plural(t.journeys, 'journey', 'journeys')}.
-    {plural(t.ahead.email, 'email', 'emails')} and {plural(t.ahead.sms, 'text', 'texts')} go out in the next 24 hours, if nobody reacts in between.
+    {plural(t.ahead.email, 'email', 'emails')} and {plural(t.ahead.sms, 'text', 'texts')} go out in the next 24 hours, if
+    nobody reacts in between.
     {#if t.ahead.notCounted}{number(t.ahead.notCounted)} people are not counted.{/if}
   </p>
 
@@ -66,7 +67,9 @@
           {/each}
         </tbody>
       </table>
-      <p class="soft note">The last column compares with the average of the same 24 hours in up to four weeks before.</p>
+      <p class="soft note">
+        The last column compares with the average of the same 24 hours in up to four weeks before.
+      </p>
     </section>
   </div>
 </div>

@@ -12,5 +12,10 @@ export async function readBody<T>(request: Request, schema: z.ZodType<T>): Promi
   }
   const read = schema.safeParse(value);
   if (read.success) return read.data;
-  error(400, schemaProblems(read.error, value).map((p) => `${pathText(p.path)}: ${p.message}`).join('; '));
+  error(
+    400,
+    schemaProblems(read.error, value)
+      .map((p) => `${pathText(p.path)}: ${p.message}`)
+      .join('; ')
+  );
 }

@@ -12,13 +12,27 @@
   <h1>Sign in to Ambulo</h1>
   <form method="post">
     {#if form?.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
-    <TextInput labelText="Email" name="email" type="email" autocomplete="username" required value={form?.email ?? data.demo?.email ?? ''} />
-    <PasswordInput labelText="Password" name="password" autocomplete="current-password" required value={data.demo?.password ?? ''} />
+    <TextInput
+      labelText="Email"
+      name="email"
+      type="email"
+      autocomplete="username"
+      required
+      value={form?.email ?? data.demo?.email ?? ''}
+    />
+    <PasswordInput
+      labelText="Password"
+      name="password"
+      autocomplete="current-password"
+      required
+      value={data.demo?.password ?? ''}
+    />
     <Button type="submit">Sign in</Button>
   </form>
   {#if data.demo}
     <p class="demo">
-      Demo account: <strong>{data.demo.email}</strong>, password <strong>{data.demo.password}</strong>. It is filled in already.
+      Demo account: <strong>{data.demo.email}</strong>, password <strong>{data.demo.password}</strong>. It is filled in
+      already.
     </p>
   {/if}
 </main>

@@ -58,7 +58,9 @@
 
 <div class="clock">
   <Time size={16} aria-hidden="true" />
-  <time datetime={new Date(clock.now).toISOString()} data-testid="clock">{format.fullDate(clock.now)}, {format.time(clock.now)}</time>
+  <time datetime={new Date(clock.now).toISOString()} data-testid="clock"
+    >{format.fullDate(clock.now)}, {format.time(clock.now)}</time
+  >
   {#if clock.kind === 'practice'}<span class="practice">practice</span>{/if}
 </div>
 {#if clock.kind === 'practice'}
@@ -70,11 +72,17 @@
     </div>
   {:else}
     <div class="skip">
-      <button bind:this={button} class="opens" aria-expanded={open} aria-controls="skip-menu" onclick={() => (open = !open)}>
+      <button
+        bind:this={button}
+        class="opens"
+        aria-expanded={open}
+        aria-controls="skip-menu"
+        onclick={() => (open = !open)}
+      >
         Skip ahead <ChevronDown size={16} aria-hidden="true" />
       </button>
       {#if open}
-        <!-- svelte-ignore a11y_no_static_element_interactions -- Escape closes what its buttons opened -->
+        <!-- svelte-ignore a11y_no_static_element_interactions (Escape closes what its buttons opened) -->
         <div id="skip-menu" class="menu" {onkeydown}>
           <p class="soft">Time moves from one due instant to the next and waits for all work there.</p>
           <ul>
@@ -84,7 +92,13 @@
           </ul>
           <form onsubmit={toDate}>
             <label for="skip-date">To a date, 09:00</label>
-            <input id="skip-date" type="date" bind:value={date} min={new Date(clock.now).toISOString().slice(0, 10)} required />
+            <input
+              id="skip-date"
+              type="date"
+              bind:value={date}
+              min={new Date(clock.now).toISOString().slice(0, 10)}
+              required
+            />
             <Button size="small" kind="tertiary" type="submit">Go</Button>
           </form>
           <Checkbox labelText="Passers-by react meanwhile" bind:checked={passersBy} />

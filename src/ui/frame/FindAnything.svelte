@@ -77,8 +77,14 @@
   {#if open && text.trim()}
     <ul id="found" role="listbox" aria-label="Found">
       {#each found as item, i (item.href + item.title)}
-        <!-- svelte-ignore a11y_click_events_have_key_events -- the keys are the input's -->
-        <li id="found-{i}" role="option" aria-selected={i === at} onmousedown={(e) => e.preventDefault()} onclick={() => void choose(item)}>
+        <!-- svelte-ignore a11y_click_events_have_key_events (the keys are the input's) -->
+        <li
+          id="found-{i}"
+          role="option"
+          aria-selected={i === at}
+          onmousedown={(e) => e.preventDefault()}
+          onclick={() => void choose(item)}
+        >
           <strong>{item.title}</strong><span>{item.detail}</span><em>{NAMES[item.kind]}</em>
         </li>
       {:else}

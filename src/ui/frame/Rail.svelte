@@ -13,14 +13,17 @@
     { href: '/replies', name: 'Replies', icon: Reply },
     { href: '/stand-ins', name: 'Stand-ins', icon: Store }
   ];
-  const isHere = (href: string): boolean => (href === '/' ? page.url.pathname === '/' : page.url.pathname.startsWith(href));
+  const isHere = (href: string): boolean =>
+    href === '/' ? page.url.pathname === '/' : page.url.pathname.startsWith(href);
 </script>
 
 <nav aria-label="Main">
   <a class="mark" href="/" aria-label="Ambulo, Today">Am</a>
   <ul>
     {#each places as { href, name, icon: Icon } (href)}
-      <li><a {href} aria-current={isHere(href) ? 'page' : undefined}><Icon size={20} aria-hidden="true" />{name}</a></li>
+      <li>
+        <a {href} aria-current={isHere(href) ? 'page' : undefined}><Icon size={20} aria-hidden="true" />{name}</a>
+      </li>
     {/each}
   </ul>
 </nav>

@@ -14,7 +14,9 @@
     <ol>
       {#each crumbs as crumb, i (i)}
         <li>
-          {#if crumb.href && i < crumbs.length - 1}<a href={crumb.href}>{crumb.name}</a>{:else}<strong aria-current="page">{crumb.name}</strong>{/if}
+          {#if crumb.href && i < crumbs.length - 1}<a href={crumb.href}>{crumb.name}</a>{:else}<strong
+              aria-current="page">{crumb.name}</strong
+            >{/if}
         </li>
       {/each}
     </ol>

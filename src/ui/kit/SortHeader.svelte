@@ -2,7 +2,12 @@
   import ArrowDown from 'carbon-icons-svelte/lib/ArrowDown.svelte';
   import ArrowUp from 'carbon-icons-svelte/lib/ArrowUp.svelte';
 
-  let { name, column, sort = $bindable(), figure = false }: { name: string; column: T; sort: { by: T | null; down: boolean }; figure?: boolean } = $props();
+  let {
+    name,
+    column,
+    sort = $bindable(),
+    figure = false
+  }: { name: string; column: T; sort: { by: T | null; down: boolean }; figure?: boolean } = $props();
   const mine = $derived(sort.by === column);
   const direction = $derived(mine ? (sort.down ? 'descending' : 'ascending') : undefined);
 
@@ -14,7 +19,10 @@
 
 <th scope="col" class:number={figure} aria-sort={direction}>
   <button onclick={turn}>
-    {name}{#if mine}{#if sort.down}<ArrowDown size={16} aria-hidden="true" />{:else}<ArrowUp size={16} aria-hidden="true" />{/if}{/if}
+    {name}{#if mine}{#if sort.down}<ArrowDown size={16} aria-hidden="true" />{:else}<ArrowUp
+          size={16}
+          aria-hidden="true"
+        />{/if}{/if}
   </button>
 </th>
 

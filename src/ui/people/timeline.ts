@@ -32,7 +32,10 @@ export function tell(line: TimelineLine, format: Format): Told {
     case 'entered':
       return ours('Entered', `by ${String(d['by']).replace(/_/g, ' ')}`);
     case 'sent':
-      return ours(line.message?.channel === 'sms' ? 'Text' : 'Email', line.message?.subject ?? line.message?.body ?? line.step ?? '');
+      return ours(
+        line.message?.channel === 'sms' ? 'Text' : 'Email',
+        line.message?.subject ?? line.message?.body ?? line.step ?? ''
+      );
     case 'waiting':
       return ours('Waits', `until ${format.dateTime(Date.parse(String(d['until'])))}`);
     case 'held':
@@ -42,7 +45,10 @@ export function tell(line: TimelineLine, format: Format): Told {
     case 'tagged': {
       const add = list(d['add']);
       const remove = list(d['remove']);
-      return ours('Tagged', [add && `+ ${add}`, remove && `− ${remove}`].filter(Boolean).join(' ') || 'nothing changed');
+      return ours(
+        'Tagged',
+        [add && `+ ${add}`, remove && `− ${remove}`].filter(Boolean).join(' ') || 'nothing changed'
+      );
     }
     case 'scored':
       return ours('Score', `${String(d['score'])} is now ${String(d['points'])}`);
@@ -53,7 +59,10 @@ export function tell(line: TimelineLine, format: Format): Told {
     case 'reached':
       return ours('Reached the goal');
     case 'left':
-      return ours(d['as'] === 'finished' ? 'Finished' : d['as'] === 'goal' ? 'Left with the goal reached' : 'Left early', d['reason'] ? String(d['reason']) : '');
+      return ours(
+        d['as'] === 'finished' ? 'Finished' : d['as'] === 'goal' ? 'Left with the goal reached' : 'Left early',
+        d['reason'] ? String(d['reason']) : ''
+      );
     case 'tag_added':
       return ours('Tag put on', String(d['tag']));
     case 'tag_removed':
@@ -78,8 +87,8 @@ export function tell(line: TimelineLine, format: Format): Told {
 export function trying(line: TimelineLine, format: Format): string {
   const m = line.message;
   if (line.what !== 'sent' || !m) return '';
-  if (m.state === 'queued' && m.attempts > 0) return `tried ${m.attempts} ${m.attempts === 1 ? 'time' : 'times'}, again ${format.dateTime(m.nextTry ?? 0)}: ${m.error ?? ''}`;
+  if (m.state === 'queued' && m.attempts > 0)
+    return `tried ${m.attempts} ${m.attempts === 1 ? 'time' : 'times'}, again ${format.dateTime(m.nextTry ?? 0)}: ${m.error ?? ''}`;
   if (m.state === 'failed' || m.state === 'bounced') return `${m.state}: ${m.error ?? ''}`;
   return m.state === 'sent' ? '' : 'on its way';
 }
-

@@ -5,29 +5,58 @@
   import ConditionForm from './ConditionForm.svelte';
   import type { Editor } from './editor.svelte.ts';
 
-  let { editor, branch, tags, fields, messages }: { editor: Editor; branch: BranchStep; tags: string[]; fields: string[]; messages: Step[] } = $props();
+  let {
+    editor,
+    branch,
+    tags,
+    fields,
+    messages
+  }: { editor: Editor; branch: BranchStep; tags: string[]; fields: string[]; messages: Step[] } = $props();
 
   const text = (event: unknown): string => String((event as CustomEvent<string | null>).detail ?? '');
   const labels = $derived([...branch.lanes.map((l) => l.label), branch.otherwise.label]);
 
   /** Two lanes of one name could not be told apart in the trail, so the second is not taken. */
   function rename(place: number, label: string): void {
-    if (labels.some((l, i) => l === label && i !== place)) return editor.say(`Another lane is called “${label}” already.`);
+    if (labels.some((l, i) => l === label && i !== place))
+      return editor.say(`Another lane is called “${label}” already.`);
     editor.apply({ edit: 'patch-lane', key: branch.key, place, label }, `${branch.key}/${place}`);
   }
 </script>
 
 {#each branch.lanes as lane, place (place)}
   <section>
-    <div data-first={place === 0 ? '' : undefined}><TextInput size="sm" labelText="Lane {place + 1}" value={lane.label} on:input={(e) => rename(place, text(e))} /></div>
+    <div data-first={place === 0 ? '' : undefined}>
+      <TextInput size="sm" labelText="Lane {place + 1}" value={lane.label} on:input={(e) => rename(place, text(e))} />
+    </div>
     <p class="soft">takes those who …</p>
-    <ConditionForm condition={lane.when} {tags} {fields} {messages} onchange={(when) => editor.apply({ edit: 'patch-lane', key: branch.key, place, when }, `${branch.key}/${place}/when`)} />
-    {#if branch.lanes.length > 1}<button class="act" onclick={() => editor.apply({ edit: 'remove-lane', key: branch.key, place })}>Remove this lane{lane.lane.length ? ` and its ${lane.lane.length} steps` : ''}</button>{/if}
+    <ConditionForm
+      condition={lane.when}
+      {tags}
+      {fields}
+      {messages}
+      onchange={(when) =>
+        editor.apply({ edit: 'patch-lane', key: branch.key, place, when }, `${branch.key}/${place}/when`)}
+    />
+    {#if branch.lanes.length > 1}<button
+        class="act"
+        onclick={() => editor.apply({ edit: 'remove-lane', key: branch.key, place })}
+        >Remove this lane{lane.lane.length ? ` and its ${lane.lane.length} steps` : ''}</button
+      >{/if}
   </section>
 {/each}
-<button class="act add" onclick={() => editor.apply({ edit: 'add-lane', key: branch.key, label: 'has the tag', when: { tag: '' } })}>Add a lane</button>
+<button
+  class="act add"
+  onclick={() => editor.apply({ edit: 'add-lane', key: branch.key, label: 'has the tag', when: { tag: '' } })}
+  >Add a lane</button
+>
 <section>
-  <TextInput size="sm" labelText="Everyone else" value={branch.otherwise.label} on:input={(e) => rename(branch.lanes.length, text(e))} />
+  <TextInput
+    size="sm"
+    labelText="Everyone else"
+    value={branch.otherwise.label}
+    on:input={(e) => rename(branch.lanes.length, text(e))}
+  />
   <p class="soft">The first lane whose question is true is taken; this one when none is.</p>
 </section>
 

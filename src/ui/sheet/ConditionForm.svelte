@@ -79,38 +79,88 @@
       {#if kind === 'group'}
         <p class="soft">A group of conditions, as the file says. It is kept as it is.</p>
       {:else}
-        <select aria-label="What is asked" value={kind} onchange={(e) => put(i, fresh(e.currentTarget.value as Kind), not)}>
-          {#each ASKED as [k, words] (k)}<option value={k} disabled={k === 'did' && !messages.length}>{words}</option>{/each}
+        <select
+          aria-label="What is asked"
+          value={kind}
+          onchange={(e) => put(i, fresh(e.currentTarget.value as Kind), not)}
+        >
+          {#each ASKED as [k, words] (k)}<option value={k} disabled={k === 'did' && !messages.length}>{words}</option
+            >{/each}
         </select>
-        <label class="not"><input type="checkbox" checked={not} onchange={(e) => put(i, c, e.currentTarget.checked)} />not</label>
+        <label class="not"
+          ><input type="checkbox" checked={not} onchange={(e) => put(i, c, e.currentTarget.checked)} />not</label
+        >
         {#if 'did' in c}
-          <select aria-label="What they did" value={c.did} onchange={(e) => put(i, { did: MESSAGE_HAPPENINGS.find((h) => h === e.currentTarget.value) ?? 'opened', of: c.of }, not)}>
+          <select
+            aria-label="What they did"
+            value={c.did}
+            onchange={(e) =>
+              put(i, { did: MESSAGE_HAPPENINGS.find((h) => h === e.currentTarget.value) ?? 'opened', of: c.of }, not)}
+          >
             {#each MESSAGE_HAPPENINGS as h (h)}<option value={h}>{h}</option>{/each}
           </select>
-          <select aria-label="Which message" value={c.of} onchange={(e) => put(i, { did: c.did, of: e.currentTarget.value }, not)}>
+          <select
+            aria-label="Which message"
+            value={c.of}
+            onchange={(e) => put(i, { did: c.did, of: e.currentTarget.value }, not)}
+          >
             {#if !messages.some((m) => m.key === c.of)}<option value={c.of}>{c.of || 'choose a message'}</option>{/if}
             {#each messages as m (m.key)}<option value={m.key}>{kindOf(m).card(m).title}</option>{/each}
           </select>
         {:else if 'tag' in c}
-          <input class="wide" aria-label="Tag" list="ct-{id}" placeholder="tag" value={c.tag} oninput={(e) => put(i, { tag: e.currentTarget.value.trim() }, not)} />
+          <input
+            class="wide"
+            aria-label="Tag"
+            list="ct-{id}"
+            placeholder="tag"
+            value={c.tag}
+            oninput={(e) => put(i, { tag: e.currentTarget.value.trim() }, not)}
+          />
         {:else if 'field' in c}
           {@const how = compare(c)}
           {@const value = c.is ?? c.not ?? ''}
-          <input aria-label="Field" list="cf-{id}" placeholder="field" value={c.field} oninput={(e) => put(i, fieldWith(e.currentTarget.value.trim(), how, value), not)} />
-          <select aria-label="Comparison" value={how} onchange={(e) => put(i, fieldWith(c.field, e.currentTarget.value, value), not)}>
-            <option value="is">is</option><option value="not">is not</option><option value="set">has a value</option><option value="empty">has none</option>
+          <input
+            aria-label="Field"
+            list="cf-{id}"
+            placeholder="field"
+            value={c.field}
+            oninput={(e) => put(i, fieldWith(e.currentTarget.value.trim(), how, value), not)}
+          />
+          <select
+            aria-label="Comparison"
+            value={how}
+            onchange={(e) => put(i, fieldWith(c.field, e.currentTarget.value, value), not)}
+          >
+            <option value="is">is</option><option value="not">is not</option><option value="set">has a value</option
+            ><option value="empty">has none</option>
           </select>
-          {#if how === 'is' || how === 'not'}<input class="wide" aria-label="Value" placeholder="value" value={String(value)} oninput={(e) => put(i, fieldWith(c.field, how, e.currentTarget.value), not)} />{/if}
+          {#if how === 'is' || how === 'not'}<input
+              class="wide"
+              aria-label="Value"
+              placeholder="value"
+              value={String(value)}
+              oninput={(e) => put(i, fieldWith(c.field, how, e.currentTarget.value), not)}
+            />{/if}
         {:else if 'consent' in c}
-          <select aria-label="Channel" value={c.consent} onchange={(e) => put(i, { consent: e.currentTarget.value === 'sms' ? 'sms' : 'email' }, not)}><option value="email">email</option><option value="sms">text</option></select>
+          <select
+            aria-label="Channel"
+            value={c.consent}
+            onchange={(e) => put(i, { consent: e.currentTarget.value === 'sms' ? 'sms' : 'email' }, not)}
+            ><option value="email">email</option><option value="sms">text</option></select
+          >
         {/if}
       {/if}
-      {#if parts.length > 1}<button class="act" onclick={() => give(parts.filter((_, n) => n !== i))}>Remove</button>{/if}
+      {#if parts.length > 1}<button class="act" onclick={() => give(parts.filter((_, n) => n !== i))}>Remove</button
+        >{/if}
     </div>
   {/each}
   <button class="act" onclick={() => give([...parts, fresh('tag')])}>And also ask …</button>
-  <datalist id="ct-{id}">{#each tags as t (t)}<option value={t}></option>{/each}</datalist>
-  <datalist id="cf-{id}">{#each fields as f (f)}<option value={f}></option>{/each}</datalist>
+  <datalist id="ct-{id}"
+    >{#each tags as t (t)}<option value={t}></option>{/each}</datalist
+  >
+  <datalist id="cf-{id}"
+    >{#each fields as f (f)}<option value={f}></option>{/each}</datalist
+  >
 </div>
 
 <style>

@@ -24,12 +24,31 @@
 
 <section class="drawer" class:open aria-label="Read-through and findings">
   <div class="tabs" role="tablist">
-    <button role="tab" aria-selected={tab === 'read'} aria-controls="drawer-box" onclick={() => ((tab = 'read'), (open = true))}>Read-through</button>
-    <button role="tab" aria-selected={tab === 'findings'} aria-controls="drawer-box" onclick={() => ((tab = 'findings'), (open = true))}>Findings {findings.length}</button>
-    <button class="act fold" aria-expanded={open} aria-controls="drawer-box" onclick={() => (open = !open)}>{open ? 'Fold away' : 'Show'}</button>
+    <button
+      role="tab"
+      aria-selected={tab === 'read'}
+      aria-controls="drawer-box"
+      onclick={() => ((tab = 'read'), (open = true))}>Read-through</button
+    >
+    <button
+      role="tab"
+      aria-selected={tab === 'findings'}
+      aria-controls="drawer-box"
+      onclick={() => ((tab = 'findings'), (open = true))}>Findings {findings.length}</button
+    >
+    <button class="act fold" aria-expanded={open} aria-controls="drawer-box" onclick={() => (open = !open)}
+      >{open ? 'Fold away' : 'Show'}</button
+    >
   </div>
-  <!-- svelte-ignore a11y_no_noninteractive_tabindex -- a part that scrolls must be reachable by keyboard -->
-  <div bind:this={box} id="drawer-box" class="box" role="tabpanel" tabindex="0" aria-label={tab === 'read' ? 'Read-through' : 'Findings'} hidden={!open}>
+  <div
+    bind:this={box}
+    id="drawer-box"
+    class="box"
+    role="tabpanel"
+    tabindex="0"
+    aria-label={tab === 'read' ? 'Read-through' : 'Findings'}
+    hidden={!open}
+  >
     {#if tab === 'read'}
       {#each sentences as s, i (i)}
         <button class="sentence" class:here={s.step !== null && s.step === selected} onclick={() => go(s.step)}>
@@ -40,10 +59,16 @@
       {#each findings as f, i (i)}
         <button class="finding" onclick={() => go(f.step)}>
           <WarningAlt size={16} aria-hidden="true" />
-          <span>{#if f.severity === 'blocker'}<strong>Blocks going live.</strong> {/if}{f.text} <em>{f.hint}</em></span>
+          <span
+            >{#if f.severity === 'blocker'}<strong>Blocks going live.</strong>
+            {/if}{f.text} <em>{f.hint}</em></span
+          >
         </button>
       {:else}
-        <p class="soft">No finding. What is checked: empty subjects and texts, personal fields, questions asked too soon, texts at night, ways in, goals.</p>
+        <p class="soft">
+          No finding. What is checked: empty subjects and texts, personal fields, questions asked too soon, texts at
+          night, ways in, goals.
+        </p>
       {/each}
     {/if}
   </div>

@@ -23,7 +23,8 @@
 
 <Modal open passiveModal modalHeading="Keys of the sheet" size="sm" on:close={onclose}>
   <dl>
-    {#each keys as [key, what] (key)}<dt><kbd>{key}</kbd></dt><dd>{what}</dd>{/each}
+    {#each keys as [key, what] (key)}<dt><kbd>{key}</kbd></dt>
+      <dd>{what}</dd>{/each}
   </dl>
 </Modal>
 

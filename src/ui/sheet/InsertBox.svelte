@@ -3,7 +3,13 @@
   import { STEP_KINDS, STEP_NAMES, type StepName } from '$core/steps/index.ts';
   import { STEP_ICONS, STEP_WORDS } from './icons.ts';
 
-  let { x, y, filter, onchoose, onleave }: { x: number; y: number; filter: string; onchoose: (kind: StepName) => void; onleave: () => void } = $props();
+  let {
+    x,
+    y,
+    filter,
+    onchoose,
+    onleave
+  }: { x: number; y: number; filter: string; onchoose: (kind: StepName) => void; onleave: () => void } = $props();
 
   // The letter that opened the box begins the filter; from then on it is typed here.
   // svelte-ignore state_referenced_locally
@@ -36,12 +42,31 @@
 </script>
 
 <div class="box" style="left: {x}px; top: {y}px">
-  <input bind:this={input} bind:value={text} oninput={() => (at = 0)} {onkeydown} onblur={onleave} placeholder="What comes here?" aria-label="Kind of step to put here" role="combobox" aria-expanded="true" aria-controls="kinds" aria-activedescendant={found.length ? `kind-${at}` : undefined} autocomplete="off" />
+  <input
+    bind:this={input}
+    bind:value={text}
+    oninput={() => (at = 0)}
+    {onkeydown}
+    onblur={onleave}
+    placeholder="What comes here?"
+    aria-label="Kind of step to put here"
+    role="combobox"
+    aria-expanded="true"
+    aria-controls="kinds"
+    aria-activedescendant={found.length ? `kind-${at}` : undefined}
+    autocomplete="off"
+  />
   <ul id="kinds" role="listbox" aria-label="Kinds of step">
     {#each found as kind, i (kind)}
       {@const Icon = STEP_ICONS[kind]}
-      <!-- svelte-ignore a11y_click_events_have_key_events -- the keys are the input's -->
-      <li id="kind-{i}" role="option" aria-selected={i === at} onmousedown={(e) => e.preventDefault()} onclick={() => onchoose(kind)}>
+      <!-- svelte-ignore a11y_click_events_have_key_events (the keys are the input's) -->
+      <li
+        id="kind-{i}"
+        role="option"
+        aria-selected={i === at}
+        onmousedown={(e) => e.preventDefault()}
+        onclick={() => onchoose(kind)}
+      >
         <Icon size={16} aria-hidden="true" /><strong>{STEP_WORDS[kind]}</strong><span>{STEP_KINDS[kind].does}</span>
       </li>
     {:else}

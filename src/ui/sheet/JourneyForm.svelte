@@ -11,7 +11,8 @@
   import type { Editor } from './editor.svelte.ts';
   import TagsInput from './TagsInput.svelte';
 
-  let { editor, tags, fields, messages }: { editor: Editor; tags: string[]; fields: string[]; messages: Step[] } = $props();
+  let { editor, tags, fields, messages }: { editor: Editor; tags: string[]; fields: string[]; messages: Step[] } =
+    $props();
   const j = $derived(editor.document);
   const entryTags = $derived((j.entry?.on ?? []).flatMap((r) => (r.tag ? [r.tag] : [])));
   const goalCondition = $derived<Condition | null>(j.goal && !isHappening(j.goal.when) ? j.goal.when : null);
@@ -36,33 +37,77 @@
   }
 </script>
 
-<header><div><h2>Everyone</h2><p class="soft">How people get in, and what the journey is for</p></div></header>
+<header>
+  <div>
+    <h2>Everyone</h2>
+    <p class="soft">How people get in, and what the journey is for</p>
+  </div>
+</header>
 {#key editor.key}
-  <div data-first><TextInput size="sm" labelText="Name" value={j.name ?? ''} on:input={(e) => set({ name: text(e) || undefined }, 'name')} /></div>
-  <TextInput size="sm" labelText="Purpose" value={j.purpose ?? ''} on:input={(e) => set({ purpose: text(e) || undefined }, 'purpose')} />
+  <div data-first>
+    <TextInput
+      size="sm"
+      labelText="Name"
+      value={j.name ?? ''}
+      on:input={(e) => set({ name: text(e) || undefined }, 'name')}
+    />
+  </div>
+  <TextInput
+    size="sm"
+    labelText="Purpose"
+    value={j.purpose ?? ''}
+    on:input={(e) => set({ purpose: text(e) || undefined }, 'purpose')}
+  />
 {/key}
 <h3>Getting in</h3>
 <TagsInput label="Whoever gets the tag" value={entryTags} {tags} onchange={setEntryTags} />
 {#if entryTags.length}
-  <Checkbox labelText="Those who have it already enter when it goes live" checked={j.entry?.existing ?? false} on:check={(e) => set({ entry: { ...j.entry, existing: e.detail } }, 'existing')} />
+  <Checkbox
+    labelText="Those who have it already enter when it goes live"
+    checked={j.entry?.existing ?? false}
+    on:check={(e) => set({ entry: { ...j.entry, existing: e.detail } }, 'existing')}
+  />
 {/if}
 <h4>Only those who …</h4>
 {#if j.entry?.where}
-  <ConditionForm condition={j.entry.where} {tags} {fields} messages={[]} onchange={(where) => set({ entry: { ...j.entry, where } }, 'where')} />
+  <ConditionForm
+    condition={j.entry.where}
+    {tags}
+    {fields}
+    messages={[]}
+    onchange={(where) => set({ entry: { ...j.entry, where } }, 'where')}
+  />
   <button class="act" onclick={() => set({ entry: { ...j.entry, where: undefined } }, 'where')}>No such rule</button>
 {:else}
-  <button class="act" onclick={() => set({ entry: { ...j.entry, where: { consent: 'email' } } }, 'where')}>Add a rule for entering</button>
+  <button class="act" onclick={() => set({ entry: { ...j.entry, where: { consent: 'email' } } }, 'where')}
+    >Add a rule for entering</button
+  >
 {/if}
 
 <h3>Goal</h3>
 {#if j.goal}
   {#if goalCondition}
-    <ConditionForm condition={goalCondition} {tags} {fields} {messages} onchange={(when) => j.goal && set({ goal: { ...j.goal, when } }, 'goal')} />
+    <ConditionForm
+      condition={goalCondition}
+      {tags}
+      {fields}
+      {messages}
+      onchange={(when) => j.goal && set({ goal: { ...j.goal, when } }, 'goal')}
+    />
   {:else}
     <p>They {ruleWords(j.goal.when, namingOf(j))}.</p>
   {/if}
-  <Checkbox labelText="They leave when they reach it" checked={j.goal.leave ?? true} on:check={(e) => j.goal && set({ goal: { ...j.goal, leave: e.detail } }, 'leave')} />
-  <TextInput size="sm" labelText="Counts within (30d; empty: always)" value={j.goal.within ? durationShort(j.goal.within) : ''} on:change={(e) => setWithin(text(e))} />
+  <Checkbox
+    labelText="They leave when they reach it"
+    checked={j.goal.leave ?? true}
+    on:check={(e) => j.goal && set({ goal: { ...j.goal, leave: e.detail } }, 'leave')}
+  />
+  <TextInput
+    size="sm"
+    labelText="Counts within (30d; empty: always)"
+    value={j.goal.within ? durationShort(j.goal.within) : ''}
+    on:change={(e) => setWithin(text(e))}
+  />
   <button class="act" onclick={() => set({ goal: undefined }, 'goal')}>No goal</button>
 {:else}
   <button class="act" onclick={() => set({ goal: { when: { tag: '' } } }, 'goal')}>Say what it is for</button>
@@ -71,17 +116,51 @@
 <h3>Leaving</h3>
 {#each j.leaveWhen ?? [] as rule, i (i)}
   {#if isHappening(rule.when)}<p>Those who {ruleWords(rule.when, namingOf(j))}.</p>
-  {:else}<ConditionForm condition={rule.when} {tags} {fields} {messages} onchange={(when) => set({ leaveWhen: j.leaveWhen?.map((r, n) => (n === i ? { ...r, when } : r)) }, `leave${i}`)} />{/if}
-  <button class="act" onclick={() => set({ leaveWhen: j.leaveWhen?.length === 1 ? undefined : j.leaveWhen?.filter((_, n) => n !== i) }, 'leaveWhen')}>Remove this rule</button>
+  {:else}<ConditionForm
+      condition={rule.when}
+      {tags}
+      {fields}
+      {messages}
+      onchange={(when) => set({ leaveWhen: j.leaveWhen?.map((r, n) => (n === i ? { ...r, when } : r)) }, `leave${i}`)}
+    />{/if}
+  <button
+    class="act"
+    onclick={() =>
+      set({ leaveWhen: j.leaveWhen?.length === 1 ? undefined : j.leaveWhen?.filter((_, n) => n !== i) }, 'leaveWhen')}
+    >Remove this rule</button
+  >
 {/each}
-<button class="act" onclick={() => set({ leaveWhen: [...(j.leaveWhen ?? []), { when: { tag: '' }, reason: 'not for them any more' }] }, 'leaveWhen')}>Add a leave rule</button>
+<button
+  class="act"
+  onclick={() =>
+    set({ leaveWhen: [...(j.leaveWhen ?? []), { when: { tag: '' }, reason: 'not for them any more' }] }, 'leaveWhen')}
+  >Add a leave rule</button
+>
 
 <h3>Sending hours</h3>
-<Checkbox labelText="Messages go out at certain hours only" checked={j.hours !== undefined} on:check={(e) => setHours(e.detail)} />
+<Checkbox
+  labelText="Messages go out at certain hours only"
+  checked={j.hours !== undefined}
+  on:check={(e) => setHours(e.detail)}
+/>
 {#if j.hours}
   <div class="hours">
-    <label>from <input type="time" value={j.hours.from} onchange={(e) => j.hours && e.currentTarget.value && set({ hours: { ...j.hours, from: e.currentTarget.value } }, 'from')} /></label>
-    <label>to <input type="time" value={j.hours.to} onchange={(e) => j.hours && e.currentTarget.value && set({ hours: { ...j.hours, to: e.currentTarget.value } }, 'to')} /></label>
+    <label
+      >from <input
+        type="time"
+        value={j.hours.from}
+        onchange={(e) =>
+          j.hours && e.currentTarget.value && set({ hours: { ...j.hours, from: e.currentTarget.value } }, 'from')}
+      /></label
+    >
+    <label
+      >to <input
+        type="time"
+        value={j.hours.to}
+        onchange={(e) =>
+          j.hours && e.currentTarget.value && set({ hours: { ...j.hours, to: e.currentTarget.value } }, 'to')}
+      /></label
+    >
     <span class="soft">in each person’s own zone</span>
   </div>
 {/if}

@@ -6,12 +6,17 @@
   import type { SmsStep } from '$core/steps/sms.ts';
   import type { SamplePerson } from '$server/people/sample.ts';
 
-  let { step, sample, journeyName }: { step: EmailStep | SmsStep; sample: SamplePerson[]; journeyName: string } = $props();
+  let { step, sample, journeyName }: { step: EmailStep | SmsStep; sample: SamplePerson[]; journeyName: string } =
+    $props();
   let at = $state(0);
   const person = $derived(sample[at] ?? sample[0]);
 
   const shown = $derived.by(() => {
-    const scope = { person: person?.fields ?? {}, journey: { name: journeyName }, links: { unsubscribe: 'https://unsubscribe.invalid' } };
+    const scope = {
+      person: person?.fields ?? {},
+      journey: { name: journeyName },
+      links: { unsubscribe: 'https://unsubscribe.invalid' }
+    };
     try {
       const subject = step.kind === 'email' ? fillIn(step.subject ?? '', scope) : '';
       const preview = step.kind === 'email' ? fillIn(step.preview ?? '', scope) : '';
@@ -21,14 +26,19 @@
     }
   });
   const links = $derived(shown.ok ? distinctLinks(shown.text) : []);
-  const html = $derived(shown.ok && step.kind === 'email' ? emailHtml({ subject: shown.subject, preview: '', text: shown.text, href: (url) => url, sender: '' }) : '');
+  const html = $derived(
+    shown.ok && step.kind === 'email'
+      ? emailHtml({ subject: shown.subject, preview: '', text: shown.text, href: (url) => url, sender: '' })
+      : ''
+  );
 </script>
 
 <section>
   <label>
     As seen by
     <select bind:value={at}>
-      {#each sample as p, i (p.id)}<option value={i}>{p.name}{p.fields['first_name'] ? '' : ' (no first name)'}</option>{:else}<option value={0}>someone of whom nothing is known</option>{/each}
+      {#each sample as p, i (p.id)}<option value={i}>{p.name}{p.fields['first_name'] ? '' : ' (no first name)'}</option
+        >{:else}<option value={0}>someone of whom nothing is known</option>{/each}
     </select>
   </label>
   {#if !shown.ok}
@@ -43,7 +53,9 @@
   {/if}
   {#if links.length}
     <p class="links"><strong>{links.length === 1 ? '1 link' : `${links.length} links`}, tracked</strong></p>
-    <ol>{#each links as link (link)}<li>{link}</li>{/each}</ol>
+    <ol>
+      {#each links as link (link)}<li>{link}</li>{/each}
+    </ol>
   {/if}
 </section>
 

@@ -39,7 +39,9 @@
     const row = card && layout.rows[card.row];
     return card && row ? `on ${row.label}, ${momentWords(card.elapsed.min, card.elapsed.max).toLowerCase()}` : '';
   });
-  const mine = $derived(findings.filter((f) => f.step === (step?.key ?? null) && (step || editor.selection.at === 'journey')));
+  const mine = $derived(
+    findings.filter((f) => f.step === (step?.key ?? null) && (step || editor.selection.at === 'journey'))
+  );
   const Icon = $derived(step ? STEP_ICONS[step.kind] : null);
   const before = $derived.by(() => {
     const place = step && placeOf(editor.document, step.key);
@@ -57,7 +59,9 @@
   $effect(() => {
     if (!editor.focusPanel) return;
     void tick().then(() => {
-      const first = panel.querySelector<HTMLElement>('[data-first] input, [data-first] textarea, [data-first] select, input, textarea, select');
+      const first = panel.querySelector<HTMLElement>(
+        '[data-first] input, [data-first] textarea, [data-first] select, input, textarea, select'
+      );
       first?.focus();
     });
   });
@@ -74,7 +78,7 @@
   }
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_element_interactions -- Escape goes back to the sheet -->
+<!-- svelte-ignore a11y_no_noninteractive_element_interactions (Escape goes back to the sheet) -->
 <aside bind:this={panel} aria-label="Selected" {onkeydown}>
   {#if step && Icon}
     <header>
@@ -86,31 +90,94 @@
     </header>
     {#key step.key}
       {#if step.kind === 'email'}
-        <div data-first><TextInput size="sm" labelText="Subject" value={step.subject ?? ''} on:input={(e) => set('subject', text(e), false)} /></div>
-        <p class="hint">{(step.subject ?? '').length} characters{(step.subject ?? '').length > 60 ? ' · long: phones cut it near 40' : ''}</p>
-        <TextInput size="sm" labelText="Preview text" value={step.preview ?? ''} on:input={(e) => set('preview', text(e))} />
-        <TextInput size="sm" labelText="Aim: what it asks its reader to do" value={step.aim ?? ''} on:input={(e) => set('aim', text(e))} />
-        <TextArea labelText="Text" rows={9} value={step.text ?? ''} on:input={(e) => set('text', (e.target as HTMLTextAreaElement).value, false)} />
+        <div data-first>
+          <TextInput
+            size="sm"
+            labelText="Subject"
+            value={step.subject ?? ''}
+            on:input={(e) => set('subject', text(e), false)}
+          />
+        </div>
+        <p class="hint">
+          {(step.subject ?? '').length} characters{(step.subject ?? '').length > 60
+            ? ' · long: phones cut it near 40'
+            : ''}
+        </p>
+        <TextInput
+          size="sm"
+          labelText="Preview text"
+          value={step.preview ?? ''}
+          on:input={(e) => set('preview', text(e))}
+        />
+        <TextInput
+          size="sm"
+          labelText="Aim: what it asks its reader to do"
+          value={step.aim ?? ''}
+          on:input={(e) => set('aim', text(e))}
+        />
+        <TextArea
+          labelText="Text"
+          rows={9}
+          value={step.text ?? ''}
+          on:input={(e) => set('text', (e.target as HTMLTextAreaElement).value, false)}
+        />
         <MessagePreview {step} {sample} journeyName={editor.document.name ?? ''} />
       {:else if step.kind === 'sms'}
-        <div data-first><TextArea labelText="Text" rows={5} value={step.text ?? ''} on:input={(e) => set('text', (e.target as HTMLTextAreaElement).value, false)} /></div>
+        <div data-first>
+          <TextArea
+            labelText="Text"
+            rows={5}
+            value={step.text ?? ''}
+            on:input={(e) => set('text', (e.target as HTMLTextAreaElement).value, false)}
+          />
+        </div>
         <p class="hint">{remaining(step)}</p>
         <MessagePreview {step} {sample} journeyName={editor.document.name ?? ''} />
       {:else if step.kind === 'branch'}
         <BranchForm {editor} branch={step} {tags} {fields} messages={before} />
       {:else if step.kind === 'tag'}
-        <div data-first><TagsInput label="Put on" value={step.add ?? []} {tags} onchange={(v) => set('add', v, false)} /></div>
-        <TagsInput label="Take off" value={step.remove ?? []} {tags} onchange={(v) => set('remove', v.length ? v : undefined)} />
+        <div data-first>
+          <TagsInput label="Put on" value={step.add ?? []} {tags} onchange={(v) => set('add', v, false)} />
+        </div>
+        <TagsInput
+          label="Take off"
+          value={step.remove ?? []}
+          {tags}
+          onchange={(v) => set('remove', v.length ? v : undefined)}
+        />
       {:else if step.kind === 'score'}
-        <div data-first><TextInput size="sm" labelText="Score" value={step.score} on:input={(e) => set('score', text(e), false)} /></div>
-        <TextInput size="sm" type="number" labelText="Points to add; below zero takes off" value={step.add} on:input={(e) => Number.isFinite(Number(text(e))) && text(e) !== '' && set('add', Number(text(e)), false)} />
+        <div data-first>
+          <TextInput size="sm" labelText="Score" value={step.score} on:input={(e) => set('score', text(e), false)} />
+        </div>
+        <TextInput
+          size="sm"
+          type="number"
+          labelText="Points to add; below zero takes off"
+          value={step.add}
+          on:input={(e) => Number.isFinite(Number(text(e))) && text(e) !== '' && set('add', Number(text(e)), false)}
+        />
       {/if}
-      <TextInput size="sm" labelText="Name on the sheet" value={step.name ?? ''} on:input={(e) => set('name', text(e))} />
-      <TextInput size="sm" labelText="Note for colleagues" value={step.note ?? ''} on:input={(e) => set('note', text(e))} />
+      <TextInput
+        size="sm"
+        labelText="Name on the sheet"
+        value={step.name ?? ''}
+        on:input={(e) => set('name', text(e))}
+      />
+      <TextInput
+        size="sm"
+        labelText="Note for colleagues"
+        value={step.note ?? ''}
+        on:input={(e) => set('note', text(e))}
+      />
       <p class="hint">Key: {step.key}</p>
     {/key}
   {:else if gap}
-    <header><div><h2>{waitHere ? `Wait ${durationWords(waitHere.for)}` : 'A gap'}</h2><p class="soft">{waitHere ? 'Nothing happens in between.' : 'People go straight on here.'}</p></div></header>
+    <header>
+      <div>
+        <h2>{waitHere ? `Wait ${durationWords(waitHere.for)}` : 'A gap'}</h2>
+        <p class="soft">{waitHere ? 'Nothing happens in between.' : 'People go straight on here.'}</p>
+      </div>
+    </header>
     <dl>
       <dt><kbd>2d</kbd> <kbd>3 h</kbd></dt>
       <dd>wait so long</dd>
@@ -122,13 +189,23 @@
       <dd>no wait</dd>
     </dl>
   {:else}
-    <JourneyForm {editor} {tags} {fields} messages={messagesBefore(editor.document, ['lane'], editor.document.lane.length)} />
+    <JourneyForm
+      {editor}
+      {tags}
+      {fields}
+      messages={messagesBefore(editor.document, ['lane'], editor.document.lane.length)}
+    />
   {/if}
   {#if mine.length}
     <section class="findings" aria-label="Findings">
       <h3>Findings</h3>
       {#each mine as f (f.check + f.text)}
-        <p><WarningAlt size={16} aria-hidden="true" /><span>{#if f.severity === 'blocker'}<strong>Blocks going live.</strong> {/if}{f.text} <em>{f.hint}</em></span></p>
+        <p>
+          <WarningAlt size={16} aria-hidden="true" /><span
+            >{#if f.severity === 'blocker'}<strong>Blocks going live.</strong>
+            {/if}{f.text} <em>{f.hint}</em></span
+          >
+        </p>
       {/each}
     </section>
   {/if}

@@ -30,7 +30,13 @@
     }
     return null;
   });
-  const query = $derived(lane?.openedBy ? `?step=${encodeURIComponent(lane.openedBy)}&lane=${encodeURIComponent(lane.label)}` : step ? `?step=${encodeURIComponent(step.key)}` : '');
+  const query = $derived(
+    lane?.openedBy
+      ? `?step=${encodeURIComponent(lane.openedBy)}&lane=${encodeURIComponent(lane.label)}`
+      : step
+        ? `?step=${encodeURIComponent(step.key)}`
+        : ''
+  );
   const title = $derived.by(() => {
     if (lane) return `People who took the lane “${lane.label}”`;
     if (step?.kind === 'wait') return 'People waiting here';
@@ -63,25 +69,34 @@
     <h2>{title} <span class="count">{number(shown?.total ?? 0)}</span></h2>
     {#if stepFigures && step && (step.kind === 'email' || step.kind === 'sms')}
       <p class="soft">
-        {name(step.key)}: {plural(stepFigures.done, 'sent', 'sent')}, {number(stepFigures.opened)} opened, {number(stepFigures.clicked)} followed a link,
-        {number(stepFigures.replied)} replied, {number(stepFigures.skipped)} skipped, {number(stepFigures.failed)} not delivered{#if stepFigures.held}, {number(stepFigures.held)} held for sending hours{/if}
+        {name(step.key)}: {plural(stepFigures.done, 'sent', 'sent')}, {number(stepFigures.opened)} opened, {number(
+          stepFigures.clicked
+        )} followed a link,
+        {number(stepFigures.replied)} replied, {number(stepFigures.skipped)} skipped, {number(stepFigures.failed)} not delivered{#if stepFigures.held},
+          {number(stepFigures.held)} held for sending hours{/if}
       </p>
     {:else if figures.left.length}
       <p class="soft">Left early: {figures.left.map((l) => `${number(l.people)} ${l.reason}`).join(', ')}</p>
     {/if}
   </header>
-  <!-- svelte-ignore a11y_no_noninteractive_tabindex -- a part that scrolls must be reachable by keyboard -->
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex (a part that scrolls must be reachable by keyboard) -->
   <div class="box" role="region" tabindex="0" aria-label="{title}, table">
     {#if problem}<p class="problem" role="alert">{problem}</p>{/if}
     {#if shown?.people.length}
       <table class="figures">
-        <thead><tr><th>Person</th><th>Town</th><th>Stands</th><th>Since</th><th>Moves on</th><th class="number">Interest</th><th>Last did</th></tr></thead>
+        <thead
+          ><tr
+            ><th>Person</th><th>Town</th><th>Stands</th><th>Since</th><th>Moves on</th><th class="number">Interest</th
+            ><th>Last did</th></tr
+          ></thead
+        >
         <tbody>
           {#each shown.people as p (p.id)}
             <tr>
               <td><a href="/people/{p.id}">{p.name}</a></td>
               <td>{p.town ?? ''}</td>
-              <td>{p.standing === 'held' ? 'held for sending hours' : p.standing === 'wait' ? 'waiting' : 'gone on'}</td>
+              <td>{p.standing === 'held' ? 'held for sending hours' : p.standing === 'wait' ? 'waiting' : 'gone on'}</td
+              >
               <td>{p.since === null ? '' : format.dateTime(p.since)}</td>
               <td>{p.due === null ? '' : format.dateTime(p.due)}</td>
               <td class="number">{p.interest ?? ''}</td>
@@ -90,7 +105,9 @@
           {/each}
         </tbody>
       </table>
-      {#if shown.total > shown.people.length}<p class="soft more">The latest {number(shown.people.length)} of {number(shown.total)}.</p>{/if}
+      {#if shown.total > shown.people.length}<p class="soft more">
+          The latest {number(shown.people.length)} of {number(shown.total)}.
+        </p>{/if}
     {:else if shown}
       <p class="soft more">Nobody {lane ? 'took this lane' : step ? 'stands here' : 'is walking'} now.</p>
     {/if}

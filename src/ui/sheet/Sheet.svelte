@@ -43,7 +43,9 @@
   const PAD_BOTTOM = ROW_HEIGHT;
 
   function gapOf(selection: Extract<Selection, { at: 'gap' }>): Gap | null {
-    return layout.gaps.find((g) => g.index === selection.index && g.lane.join('.') === selection.lane.join('.')) ?? null;
+    return (
+      layout.gaps.find((g) => g.index === selection.index && g.lane.join('.') === selection.lane.join('.')) ?? null
+    );
   }
 
   function isSelected(selection: Selection): boolean {
@@ -51,7 +53,11 @@
   }
 
   function rowWords(row: LaneRow): string {
-    return row.when ? conditionWords(row.when, name) : row.openedBy === null ? entryWords(journey.entry?.on) : 'everyone else';
+    return row.when
+      ? conditionWords(row.when, name)
+      : row.openedBy === null
+        ? entryWords(journey.entry?.on)
+        : 'everyone else';
   }
 
   function gapWords(gap: Gap): string {
@@ -123,7 +129,9 @@
     const command = event.ctrlKey || event.metaKey;
     const handled = (): void => event.preventDefault();
     if (command && card && editable) {
-      const done = { c: () => editor.copy(card), x: () => editor.cut(card), d: () => editor.duplicate(card) }[key.toLowerCase()];
+      const done = { c: () => editor.copy(card), x: () => editor.cut(card), d: () => editor.duplicate(card) }[
+        key.toLowerCase()
+      ];
       if (done) {
         handled();
         return done();
@@ -139,7 +147,14 @@
       return editor.apply({ edit: 'move', key: card, by: key === 'ArrowRight' ? 1 : -1 });
     }
     if (event.altKey) return;
-    if (key === 'ArrowLeft' || key === 'ArrowRight' || key === 'ArrowUp' || key === 'ArrowDown' || key === 'Home' || key === 'End') {
+    if (
+      key === 'ArrowLeft' ||
+      key === 'ArrowRight' ||
+      key === 'ArrowUp' ||
+      key === 'ArrowDown' ||
+      key === 'Home' ||
+      key === 'End'
+    ) {
       handled();
       const to = nextStop(stops, selection, key);
       if (to) void select(to);
@@ -180,11 +195,22 @@
   });
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -- an application role handles its own keys -->
-<div bind:this={sheet} class="sheet" class:watching={!editable} role="application" aria-roledescription="route sheet" aria-label="Route sheet of {journey.name ?? journey.key}. Arrow keys move, question mark lists the keys." tabindex="0" {onkeydown}>
-  <div class="inner" style="width: {208 + layout.width}px; min-height: {layout.height + 40 + PAD_BOTTOM}px">
+<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions (an application role handles its own keys) -->
+<div
+  bind:this={sheet}
+  class="sheet"
+  class:watching={!editable}
+  role="application"
+  aria-roledescription="route sheet"
+  aria-label="Route sheet of {journey.name ?? journey.key}. Arrow keys move, question mark lists the keys."
+  tabindex="0"
+  {onkeydown}
+>
+  <div class="inner" style="width: {208 + layout.width}px; --rows: {layout.height + PAD_BOTTOM}px">
     <div class="head">
-      <div class="corner"><span>Lanes</span>{#if figures}<span class="soft">people so far</span>{/if}</div>
+      <div class="corner">
+        <span>Lanes</span>{#if figures}<span class="soft">people so far</span>{/if}
+      </div>
       {#each layout.moments as m (`${m.min}/${m.max}`)}
         <div class="moment" style="width: {m.width}px"><strong>{m.label}</strong></div>
       {/each}
@@ -192,14 +218,28 @@
     <div class="body">
       <div class="lanes">
         {#each layout.rows as row (row.id)}
-          <div class="row" class:main={row.depth === 0} style="height: {ROW_HEIGHT}px; padding-left: {14 + row.depth * 18}px">
+          <div
+            class="row"
+            class:main={row.depth === 0}
+            style="height: {ROW_HEIGHT}px; padding-left: {14 + row.depth * 18}px"
+          >
             {#if row.depth}<i class="hook" aria-hidden="true"></i>{/if}
             {#if row.openedBy === null}
-              <button tabindex="-1" class="label" class:selected={editor.selection.at === 'journey'} onclick={() => void select({ at: 'journey' })}>
+              <button
+                tabindex="-1"
+                class="label"
+                class:selected={editor.selection.at === 'journey'}
+                onclick={() => void select({ at: 'journey' })}
+              >
                 <strong>{row.label}</strong><small>{rowWords(row)}</small>
               </button>
             {:else}
-              <button tabindex="-1" class="label" onclick={() => (figures && onlane ? onlane(row) : row.openedBy && void select({ at: 'card', key: row.openedBy }))}>
+              <button
+                tabindex="-1"
+                class="label"
+                onclick={() =>
+                  figures && onlane ? onlane(row) : row.openedBy && void select({ at: 'card', key: row.openedBy })}
+              >
                 {row.label}{#if rowWords(row) !== row.label && row.when}<small>{rowWords(row)}</small>{/if}
               </button>
             {/if}
@@ -207,16 +247,38 @@
           </div>
         {/each}
       </div>
-      <div class="field" style="width: {layout.width}px; height: {layout.height + PAD_BOTTOM}px">
-        <svg width={layout.width} height={layout.height + PAD_BOTTOM} aria-hidden="true">
-          {#each layout.moments as m (`${m.min}/${m.max}`)}<line class="grid" x1={m.x + m.width} x2={m.x + m.width} y1="0" y2={layout.height + PAD_BOTTOM} />{/each}
-          {#each layout.rows as row (row.id)}<line class="grid" x1="0" x2={layout.width} y1={row.y + ROW_HEIGHT / 2} y2={row.y + ROW_HEIGHT / 2} />{/each}
+      <div class="field" style="width: {layout.width}px">
+        <svg width={layout.width} height="100%" aria-hidden="true">
+          {#each layout.moments as m (`${m.min}/${m.max}`)}<line
+              class="grid"
+              x1={m.x + m.width}
+              x2={m.x + m.width}
+              y1="0"
+              y2="100%"
+            />{/each}
+          {#each layout.rows as row (row.id)}<line
+              class="grid"
+              x1="0"
+              x2={layout.width}
+              y1={row.y + ROW_HEIGHT / 2}
+              y2={row.y + ROW_HEIGHT / 2}
+            />{/each}
           {#each layout.joins as j (j.key)}<line class="aside" x1={j.fromX} x2={j.x} y1={j.y} y2={j.y} />{/each}
           {#each layout.brackets as b (b.key)}<line class="bracket" x1={b.x} x2={b.x} y1={b.y1} y2={b.y2} />{/each}
           {#each layout.gaps as gap (`${gap.lane.join('.')}/${gap.index}`)}
-            <line class="walk" x1={gap.x1} x2={gap.x2} y1={gap.y} y2={gap.y} style="stroke-width: {lineWeight(figures, layout, gap)}px" />
+            <line
+              class="walk"
+              x1={gap.x1}
+              x2={gap.x2}
+              y1={gap.y}
+              y2={gap.y}
+              style="stroke-width: {lineWeight(figures, layout, gap)}px"
+            />
           {/each}
-          {#each layout.joins as j (j.key)}<path class="join" d="M {j.x} {j.y2} V {j.y + 5} Q {j.x} {j.y} {j.x + 5} {j.y}" />{/each}
+          {#each layout.joins as j (j.key)}<path
+              class="join"
+              d="M {j.x} {j.y2} V {j.y + 5} Q {j.x} {j.y} {j.x + 5} {j.y}"
+            />{/each}
           <line class="end" x1={layout.end.x} x2={layout.end.x} y1={layout.end.y - 12} y2={layout.end.y + 12} />
         </svg>
         <span class="finish" style="left: {layout.end.x + 7}px; top: {layout.end.y - 10}px">
@@ -248,7 +310,16 @@
                 class:selected
                 class:wide={gap.waits.length > 0}
                 aria-label={gap.waits.length ? `Wait ${gapWords(gap)}` : 'Gap'}
-                onclick={() => (gap.waits.length && selected ? void editGap(gap, gap.waits.map((w) => durationShort(w.for)).join(' ').replace(/ /g, '')) : void select({ at: 'gap', lane: gap.lane, index: gap.index }))}
+                onclick={() =>
+                  gap.waits.length && selected
+                    ? void editGap(
+                        gap,
+                        gap.waits
+                          .map((w) => durationShort(w.for))
+                          .join(' ')
+                          .replace(/ /g, '')
+                      )
+                    : void select({ at: 'gap', lane: gap.lane, index: gap.index })}
                 ondblclick={() => openInsert(gap, '')}
               >
                 {#if gap.waits.length}{gapWords(gap)}{:else}<i aria-hidden="true"></i>{/if}
@@ -273,7 +344,9 @@
           >
             <Icon size={16} aria-hidden="true" />
             <span class="title">{shown.title}</span>
-            <span class="line">{#if figures}{cardFigure(figures, card.step)}{:else}{shown.line}{/if}</span>
+            <span class="line"
+              >{#if figures}{cardFigure(figures, card.step)}{:else}{shown.line}{/if}</span
+            >
           </button>
           {#if kindOf(card.step).lanes(card.step).length}
             <button
@@ -307,7 +380,8 @@
         {/if}
         {#if !journey.lane.length && editable && !inserting}
           <p class="empty" style="left: 120px; top: 60px">
-            Nothing here yet. Select the gap and type <kbd>e</kbd> for an email, <kbd>t</kbd> for a text, <kbd>2d</kbd> to wait two days; <kbd>?</kbd> lists all keys.
+            Nothing here yet. Select the gap and type <kbd>e</kbd> for an email, <kbd>t</kbd> for a text, <kbd>2d</kbd>
+            to wait two days; <kbd>?</kbd> lists all keys.
           </p>
         {/if}
       </div>
@@ -326,13 +400,16 @@
     background: var(--ground);
     outline: none;
   }
-  .sheet:focus-visible {
-    box-shadow: inset 0 0 0 2px var(--action);
+  /* What is selected shows where the keys go; the sheet as a whole needs no ring. */
+  .sheet:focus-visible .selected {
+    outline: 2px solid var(--action);
+    outline-offset: 1px;
   }
   .inner {
     display: flex;
     flex-direction: column;
     min-width: 100%;
+    min-height: 100%;
   }
   .head {
     position: sticky;
@@ -369,6 +446,7 @@
   .body {
     display: flex;
     flex: 1;
+    min-height: var(--rows);
   }
   .lanes {
     position: sticky;

@@ -174,7 +174,12 @@ export class Editor {
     const document = this.document;
     this.inFlight = true;
     this.saving = { kind: 'saving' };
-    const answer = await send<{ revision: number; savedAt: number }>('PUT', `/api/journeys/${this.key}/draft`, { revision: this.revision, document }, { keepalive });
+    const answer = await send<{ revision: number; savedAt: number }>(
+      'PUT',
+      `/api/journeys/${this.key}/draft`,
+      { revision: this.revision, document },
+      { keepalive }
+    );
     this.inFlight = false;
     if (answer.ok) {
       this.revision = answer.data.revision;

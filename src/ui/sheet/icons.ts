@@ -7,7 +7,21 @@ import Tag from 'carbon-icons-svelte/lib/Tag.svelte';
 import type { StepName } from '$core/steps/index.ts';
 
 /** One icon a kind; a kind without one does not compile. */
-export const STEP_ICONS: Record<StepName, typeof Email> = { email: Email, sms: Chat, wait: Hourglass, branch: Branch, tag: Tag, score: Star };
+export const STEP_ICONS: Record<StepName, typeof Email> = {
+  email: Email,
+  sms: Chat,
+  wait: Hourglass,
+  branch: Branch,
+  tag: Tag,
+  score: Star
+};
 
 /** What a kind is called on the sheet. */
-export const STEP_WORDS: Record<StepName, string> = { email: 'Email', sms: 'Text', wait: 'Wait', branch: 'Branch', tag: 'Tag', score: 'Score' };
+export const STEP_WORDS: Record<StepName, string> = {
+  email: 'Email',
+  sms: 'Text',
+  wait: 'Wait',
+  branch: 'Branch',
+  tag: 'Tag',
+  score: 'Score'
+};

@@ -19,13 +19,21 @@ export function same(a: Selection, b: Selection): boolean {
 export function stopsOf(layout: SheetLayout): Stop[] {
   const stops: Stop[] = [
     { selection: { at: 'journey' }, row: 0, x: -1 },
-    ...layout.gaps.map((g) => ({ selection: { at: 'gap' as const, lane: g.lane, index: g.index }, row: g.row, x: (g.x1 + g.x2) / 2 })),
+    ...layout.gaps.map((g) => ({
+      selection: { at: 'gap' as const, lane: g.lane, index: g.index },
+      row: g.row,
+      x: (g.x1 + g.x2) / 2
+    })),
     ...layout.cards.map((c) => ({ selection: { at: 'card' as const, key: c.step.key }, row: c.row, x: c.x + 1 }))
   ];
   return stops.sort((a, b) => a.row - b.row || a.x - b.x);
 }
 
-export function nextStop(stops: Stop[], from: Selection, key: 'ArrowLeft' | 'ArrowRight' | 'ArrowUp' | 'ArrowDown' | 'Home' | 'End'): Selection | null {
+export function nextStop(
+  stops: Stop[],
+  from: Selection,
+  key: 'ArrowLeft' | 'ArrowRight' | 'ArrowUp' | 'ArrowDown' | 'Home' | 'End'
+): Selection | null {
   const at = stops.findIndex((s) => same(s.selection, from));
   const here = stops[at] ?? stops[0];
   if (!here) return null;

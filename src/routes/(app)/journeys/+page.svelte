@@ -22,20 +22,30 @@
   let filterBox = $state<HTMLInputElement>();
 
   const states = $derived(
-    ['all', 'live', 'closing', 'paused', 'draft', 'closed'].map((s) => ({ state: s, count: s === 'all' ? data.journeys.length : data.journeys.filter((j) => j.state === s).length }))
+    ['all', 'live', 'closing', 'paused', 'draft', 'closed'].map((s) => ({
+      state: s,
+      count: s === 'all' ? data.journeys.length : data.journeys.filter((j) => j.state === s).length
+    }))
   );
   const shown = $derived.by(() => {
-    const found = data.journeys.filter((j) => (chosen === 'all' || j.state === chosen) && `${j.name} ${j.folder}`.toLowerCase().includes(filter.trim().toLowerCase()));
+    const found = data.journeys.filter(
+      (j) =>
+        (chosen === 'all' || j.state === chosen) &&
+        `${j.name} ${j.folder}`.toLowerCase().includes(filter.trim().toLowerCase())
+    );
     const { by } = sort;
     if (!by) return found;
-    const value = (j: (typeof found)[number]): string | number => (by === 'goal' ? (j.goal?.rate ?? -1) : by === 'last' ? (j.last?.at ?? 0) : j[by]);
+    const value = (j: (typeof found)[number]): string | number =>
+      by === 'goal' ? (j.goal?.rate ?? -1) : by === 'last' ? (j.last?.at ?? 0) : j[by];
     return [...found].sort((a, b) => {
       const [x, y] = [value(a), value(b)];
       const order = typeof x === 'string' ? x.localeCompare(String(y)) : x - Number(y);
       return sort.down ? -order : order;
     });
   });
-  const goalMax = $derived(Math.max(0.1, ...data.journeys.map((j) => (j.goal && j.entered90 ? j.goal.interval.high : 0))));
+  const goalMax = $derived(
+    Math.max(0.1, ...data.journeys.map((j) => (j.goal && j.entered90 ? j.goal.interval.high : 0)))
+  );
   const weekMax = $derived(Math.max(1, ...data.journeys.flatMap((j) => j.weeks)));
   const totals = $derived({
     walking: data.journeys.reduce((n, j) => n + j.walking, 0),
@@ -75,29 +85,51 @@
     <div>
       <h1>Journeys</h1>
       <p class="soft">
-        {plural(data.journeys.length, 'journey', 'journeys')}, {plural(totals.walking, 'walk', 'walks')} under way, {plural(totals.sends, 'message', 'messages')} in the next 24 hours
+        {plural(data.journeys.length, 'journey', 'journeys')}, {plural(totals.walking, 'walk', 'walks')} under way, {plural(
+          totals.sends,
+          'message',
+          'messages'
+        )} in the next 24 hours
       </p>
     </div>
     <div class="states" role="group" aria-label="Show journeys by state">
       {#each states as s (s.state)}
         {#if s.count || s.state === 'all'}
-          <button aria-pressed={chosen === s.state} onclick={() => (chosen = s.state)}>{s.state === 'all' ? 'All' : s.state} {s.count}</button>
+          <button aria-pressed={chosen === s.state} onclick={() => (chosen = s.state)}
+            >{s.state === 'all' ? 'All' : s.state} {s.count}</button
+          >
         {/if}
       {/each}
     </div>
     <div class="filter">
-      <input bind:this={filterBox} bind:value={filter} placeholder="Filter" aria-label="Filter journeys by name or folder" />
+      <input
+        bind:this={filterBox}
+        bind:value={filter}
+        placeholder="Filter"
+        aria-label="Filter journeys by name or folder"
+      />
       <kbd aria-hidden="true">/</kbd>
     </div>
-    <Button size="field" onclick={() => (making = true)}>New journey<kbd class="in-button" aria-hidden="true">N</kbd></Button>
+    <Button size="field" onclick={() => (making = true)}
+      >New journey<kbd class="in-button" aria-hidden="true">N</kbd></Button
+    >
   </header>
 
   {#if making || form?.problem}
     <form class="making" method="post" action="?/create">
-      <!-- svelte-ignore a11y_autofocus -- the reader has just asked for this form -->
-      <TextInput labelText="Name of the journey" name="name" required maxlength={120} autofocus placeholder="What it is for, in a few words" />
+      <TextInput
+        labelText="Name of the journey"
+        name="name"
+        required
+        maxlength={120}
+        autofocus
+        placeholder="What it is for, in a few words"
+      />
       <TextInput labelText="Folder, if any" name="folder" maxlength={60} list="folders" />
-      <datalist id="folders">{#each new Set(data.journeys.map((j) => j.folder).filter(Boolean)) as f (f)}<option value={f}></option>{/each}</datalist>
+      <datalist id="folders"
+        >{#each new Set(data.journeys.map((j) => j.folder).filter(Boolean)) as f (f)}<option value={f}
+          ></option>{/each}</datalist
+      >
       <Button size="field" type="submit">Make it</Button>
       <Button size="field" kind="ghost" onclick={() => (making = false)}>Cancel</Button>
       {#if form?.problem}<p role="alert">{form.problem}</p>{/if}
@@ -105,7 +137,7 @@
   {/if}
 
   {#if data.journeys.length}
-    <!-- svelte-ignore a11y_no_noninteractive_element_interactions -- arrows move between the links inside -->
+    <!-- svelte-ignore a11y_no_noninteractive_element_interactions (arrows move between the links inside) -->
     <table class="figures" {onkeydown}>
       <thead>
         <tr>
@@ -123,17 +155,33 @@
       <tbody>
         {#each shown as j (j.key)}
           <tr>
-            <td><a class="name" href="/journeys/{j.key}{j.state === 'draft' ? '' : '?view=watch'}">{j.name}</a><small>{j.folder || 'no folder'}</small></td>
+            <td
+              ><a class="name" href="/journeys/{j.key}{j.state === 'draft' ? '' : '?view=watch'}">{j.name}</a><small
+                >{j.folder || 'no folder'}</small
+              ></td
+            >
             <td>
               <StateSquare state={j.state} />
-              <small>{j.version === null ? `Saved ${format.date(j.savedAt)}` : `Version ${j.version} since ${format.date(j.since ?? 0)}`}</small>
+              <small
+                >{j.version === null
+                  ? `Saved ${format.date(j.savedAt)}`
+                  : `Version ${j.version} since ${format.date(j.since ?? 0)}`}</small
+              >
             </td>
             <td class="number">{j.version === null ? '–' : number(j.walking)}</td>
             <td class="number">{j.version === null ? '–' : number(j.sends24)}</td>
-            <td>{#if j.goal}<GoalRate rate={j.goal.rate} interval={j.goal.interval} max={goalMax} />{:else}<span class="soft">{j.hasGoal ? 'nobody entered' : 'no goal'}</span>{/if}</td>
+            <td
+              >{#if j.goal}<GoalRate rate={j.goal.rate} interval={j.goal.interval} max={goalMax} />{:else}<span
+                  class="soft">{j.hasGoal ? 'nobody entered' : 'no goal'}</span
+                >{/if}</td
+            >
             <td class="number">{j.version === null ? '–' : number(j.entered90)}</td>
-            <td>{#if j.version !== null}<WeekBars weeks={j.weeks} max={weekMax} />{/if}</td>
-            <td>{#if j.last}{format.dateTime(j.last.at)}<small>{j.last.name.replace(/_/g, ' ')}</small>{/if}</td>
+            <td
+              >{#if j.version !== null}<WeekBars weeks={j.weeks} max={weekMax} />{/if}</td
+            >
+            <td
+              >{#if j.last}{format.dateTime(j.last.at)}<small>{j.last.name.replace(/_/g, ' ')}</small>{/if}</td
+            >
             <td>
               {#if j.blockers + j.remarks}
                 <span class="findings"><WarningAlt size={16} aria-hidden="true" />{j.blockers + j.remarks}</span>
@@ -142,13 +190,23 @@
             </td>
           </tr>
         {:else}
-          <tr><td colspan="9" class="soft">No journey fits this filter. <button class="act" onclick={() => ((filter = ''), (chosen = 'all'))}>Show all {data.journeys.length}</button></td></tr>
+          <tr
+            ><td colspan="9" class="soft"
+              >No journey fits this filter. <button class="act" onclick={() => ((filter = ''), (chosen = 'all'))}
+                >Show all {data.journeys.length}</button
+              ></td
+            ></tr
+          >
         {/each}
       </tbody>
     </table>
-    <p class="soft note">Goal rates stand with their 90 % interval on one common scale. Arrow keys go from row to row, Enter opens one.</p>
+    <p class="soft note">
+      Goal rates stand with their 90 % interval on one common scale. Arrow keys go from row to row, Enter opens one.
+    </p>
   {:else}
-    <p class="empty">Journeys stand here once there is one. <button class="act" onclick={() => (making = true)}>Make the first</button></p>
+    <p class="empty">
+      Journeys stand here once there is one. <button class="act" onclick={() => (making = true)}>Make the first</button>
+    </p>
   {/if}
 </div>
 

@@ -14,7 +14,13 @@ const query = z.object({
 export const load: PageServerLoad = async ({ url, depends }) => {
   depends('app:live');
   const p = url.searchParams;
-  const read = query.parse({ q: p.get('q') ?? '', tag: p.get('tag'), sort: p.get('sort') ?? 'name', down: p.get('down'), page: p.get('page') ?? 1 });
+  const read = query.parse({
+    q: p.get('q') ?? '',
+    tag: p.get('tag'),
+    sort: p.get('sort') ?? 'name',
+    down: p.get('down'),
+    page: p.get('page') ?? 1
+  });
   const search = { text: read.q, tag: read.tag, sort: read.sort, descending: read.down === '1', page: read.page };
   const [{ people, total }, tags] = await Promise.all([searchPeople(db(), search), tagCatalogue(db())]);
   return { people, total, tags, search, perPage: PER_PAGE, crumbs: [{ name: 'People' }] };

@@ -14,13 +14,17 @@
   function address(change: Record<string, string | null>): string {
     const query = new URLSearchParams(page.url.searchParams);
     query.delete('page');
-    for (const [key, value] of Object.entries(change)) if (value) query.set(key, value);
+    for (const [key, value] of Object.entries(change))
+      if (value) query.set(key, value);
       else query.delete(key);
     return `?${query}`;
   }
   function search(text: string): void {
     clearTimeout(timer);
-    timer = setTimeout(() => void goto(address({ q: text }), { replaceState: true, keepFocus: true, noScroll: true }), 200);
+    timer = setTimeout(
+      () => void goto(address({ q: text }), { replaceState: true, keepFocus: true, noScroll: true }),
+      200
+    );
   }
   const sorter = {
     get value(): { by: Sort | null; down: boolean } {
@@ -40,10 +44,24 @@
   <header>
     <div>
       <h1>People</h1>
-      <p class="soft" role="status">{plural(data.total, 'person', 'people')}{data.search.text ? ` with “${data.search.text}”` : ''}{data.search.tag ? ` who have the tag ${data.search.tag}` : ''}</p>
+      <p class="soft" role="status">
+        {plural(data.total, 'person', 'people')}{data.search.text ? ` with “${data.search.text}”` : ''}{data.search.tag
+          ? ` who have the tag ${data.search.tag}`
+          : ''}
+      </p>
     </div>
-    <input type="search" placeholder="Search name, address, town" aria-label="Search people by name, address or town" value={data.search.text} oninput={(e) => search(e.currentTarget.value)} />
-    <select aria-label="Only with the tag" value={data.search.tag ?? ''} onchange={(e) => void goto(address({ tag: e.currentTarget.value || null }))}>
+    <input
+      type="search"
+      placeholder="Search name, address, town"
+      aria-label="Search people by name, address or town"
+      value={data.search.text}
+      oninput={(e) => search(e.currentTarget.value)}
+    />
+    <select
+      aria-label="Only with the tag"
+      value={data.search.tag ?? ''}
+      onchange={(e) => void goto(address({ tag: e.currentTarget.value || null }))}
+    >
       <option value="">any tag</option>
       {#each data.tags as t (t.name)}<option value={t.name}>{t.name} ({t.people})</option>{/each}
     </select>
@@ -88,7 +106,9 @@
   {:else if data.search.text || data.search.tag}
     <p class="empty">Nobody fits. <a href="/people">Show everyone</a></p>
   {:else}
-    <p class="empty">People stand here once there are some. <a href="/people/import">Import them from a spreadsheet</a></p>
+    <p class="empty">
+      People stand here once there are some. <a href="/people/import">Import them from a spreadsheet</a>
+    </p>
   {/if}
 </div>
 

@@ -10,7 +10,11 @@
 
 <div class="page">
   <h1>Replies</h1>
-  <p class="soft">{plural(data.total, 'reply', 'replies')} by text{data.total > data.replies.length ? `, the latest ${data.replies.length} of them here` : ''}</p>
+  <p class="soft">
+    {plural(data.total, 'reply', 'replies')} by text{data.total > data.replies.length
+      ? `, the latest ${data.replies.length} of them here`
+      : ''}
+  </p>
   {#if data.replies.length}
     <table class="figures">
       <thead><tr><th>When</th><th>Who</th><th>What they wrote</th><th>In answer to</th></tr></thead>
@@ -20,7 +24,11 @@
             <td class="when">{format.dateTime(r.at)}</td>
             <td><a href="/people/{r.person}">{r.name}</a></td>
             <td>{r.text}</td>
-            <td>{#if r.journeyKey}<a href="/journeys/{r.journeyKey}?view=watch&step={r.step}">{r.journey}</a><small>{r.step}</small>{:else}<span class="soft">no message of the last 30 days</span>{/if}</td>
+            <td
+              >{#if r.journeyKey}<a href="/journeys/{r.journeyKey}?view=watch&step={r.step}">{r.journey}</a><small
+                  >{r.step}</small
+                >{:else}<span class="soft">no message of the last 30 days</span>{/if}</td
+            >
           </tr>
         {/each}
       </tbody>
@@ -30,7 +38,11 @@
     <h2>From numbers nobody here has <span class="soft">{data.strays.length}</span></h2>
     <table class="figures">
       <thead><tr><th>When</th><th>Number</th><th>What they wrote</th></tr></thead>
-      <tbody>{#each data.strays as s, i (i)}<tr><td class="when">{format.dateTime(s.at)}</td><td>{s.sender}</td><td>{s.body}</td></tr>{/each}</tbody>
+      <tbody
+        >{#each data.strays as s, i (i)}<tr
+            ><td class="when">{format.dateTime(s.at)}</td><td>{s.sender}</td><td>{s.body}</td></tr
+          >{/each}</tbody
+      >
     </table>
   {/if}
 </div>

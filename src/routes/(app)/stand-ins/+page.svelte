@@ -9,19 +9,31 @@
 
 <div class="page">
   <h1>Stand-ins</h1>
-  <p class="soft">Simulated outside services, each a program of its own that speaks the real protocol. A real provider replaces one by a change of setting.</p>
+  <p class="soft">
+    Simulated outside services, each a program of its own that speaks the real protocol. A real provider replaces one by
+    a change of setting.
+  </p>
   <ul>
     <li>
       <h2><a href="/stand-ins/postbox">Postbox</a></h2>
-      <p>A mail server and its readers. {#if 'away' in data.postbox}<span class="bad">{data.postbox.away}</span>{:else}{number(data.postbox.total)} mails have arrived by SMTP.{/if}</p>
+      <p>
+        A mail server and its readers. {#if 'away' in data.postbox}<span class="bad">{data.postbox.away}</span
+          >{:else}{number(data.postbox.total)} mails have arrived by SMTP.{/if}
+      </p>
     </li>
     <li>
       <h2><a href="/stand-ins/handset">Handset</a></h2>
-      <p>An SMS gateway and the phones behind it. {#if 'away' in data.handset}<span class="bad">{data.handset.away}</span>{:else}{number(data.handset.texts)} texts on {number(data.handset.phones)} phones.{/if}</p>
+      <p>
+        An SMS gateway and the phones behind it. {#if 'away' in data.handset}<span class="bad">{data.handset.away}</span
+          >{:else}{number(data.handset.texts)} texts on {number(data.handset.phones)} phones.{/if}
+      </p>
     </li>
     <li>
       <h2>Passers-by</h2>
-      <p>Invented people who open, follow links, answer, unsubscribe or do nothing, by a seeded behaviour. They react while the practice clock is skipped ahead, where the menu <em>Skip ahead</em> says so.</p>
+      <p>
+        Invented people who open, follow links, answer, unsubscribe or do nothing, by a seeded behaviour. They react
+        while the practice clock is skipped ahead, where the menu <em>Skip ahead</em> says so.
+      </p>
     </li>
   </ul>
 </div>

@@ -17,6 +17,7 @@ export const POST: RequestHandler = async ({ request }) => {
   } catch {
     return json({ message: 'The body is not JSON.' }, { status: 400 });
   }
-  if (!read.success) return json({ message: 'The body is not an inbound text.', issues: read.error.issues }, { status: 400 });
+  if (!read.success)
+    return json({ message: 'The body is not an inbound text.', issues: read.error.issues }, { status: 400 });
   return json({ result: await receivedText(db(), read.data) }, { status: 202 });
 };

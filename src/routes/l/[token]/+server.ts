@@ -7,5 +7,8 @@ import type { RequestHandler } from './$types';
 export const GET: RequestHandler = async ({ params }) => {
   const target = await clicked(db(), params.token);
   if (!target) error(404, 'There is nothing at this address.');
-  return new Response(null, { status: 302, headers: { location: target, 'cache-control': 'no-store', 'referrer-policy': 'no-referrer' } });
+  return new Response(null, {
+    status: 302,
+    headers: { location: target, 'cache-control': 'no-store', 'referrer-policy': 'no-referrer' }
+  });
 };

@@ -9,6 +9,10 @@ const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBR
 export const GET: RequestHandler = async ({ params }) => {
   if (!(await opened(db(), params.token))) error(404, 'There is nothing at this address.');
   return new Response(PIXEL, {
-    headers: { 'content-type': 'image/gif', 'cache-control': 'no-store, private', 'content-length': String(PIXEL.length) }
+    headers: {
+      'content-type': 'image/gif',
+      'cache-control': 'no-store, private',
+      'content-length': String(PIXEL.length)
+    }
   });
 };

@@ -32,6 +32,10 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     tags,
     fields,
     sample,
-    crumbs: [{ name: 'Journeys', href: '/journeys' }, ...(journey.folder ? [{ name: journey.folder, href: '/journeys' }] : []), { name: journey.name }]
+    crumbs: [
+      { name: 'Journeys', href: '/journeys' },
+      ...(journey.folder ? [{ name: journey.folder, href: '/journeys' }] : []),
+      { name: journey.name }
+    ]
   };
 };

@@ -28,7 +28,9 @@
   const shown = $derived(view === 'watch' && data.live ? data.live.document : editor.document);
   const findings = $derived(findingsOf(editor.document));
   const blockers = $derived(findings.filter((f) => f.severity === 'blocker'));
-  const changed = $derived(data.live !== null && JSON.stringify(data.live.document) !== JSON.stringify(editor.document));
+  const changed = $derived(
+    data.live !== null && JSON.stringify(data.live.document) !== JSON.stringify(editor.document)
+  );
   let help = $state(false);
   let lane = $state<LaneRow | null>(null);
 
@@ -85,15 +87,25 @@
       <h1>{shown.name ?? shown.key}</h1>
       <p class="soft">
         {#if view === 'watch' && data.live && data.figures}
-          <StateSquare state={data.journey.state} /> · version {data.journey.version}, since {format.date(data.live.since)} · {entryWords(shown.entry?.on)} ·
-          {plural(data.figures.entered, 'person', 'people')} entered, {number(data.figures.walking)} walking{#if shown.goal}, {number(data.figures.reachedGoal)} reached the goal{/if}
+          <StateSquare state={data.journey.state} /> · version {data.journey.version}, since {format.date(
+            data.live.since
+          )} · {entryWords(shown.entry?.on)} ·
+          {plural(data.figures.entered, 'person', 'people')} entered, {number(data.figures.walking)} walking{#if shown.goal},
+            {number(data.figures.reachedGoal)} reached the goal{/if}
         {:else}
-          {data.journey.version === null ? 'Draft of version 1' : changed ? `Draft of version ${data.journey.version + 1}, differs from the live one` : `As live: version ${data.journey.version}`} ·
+          {data.journey.version === null
+            ? 'Draft of version 1'
+            : changed
+              ? `Draft of version ${data.journey.version + 1}, differs from the live one`
+              : `As live: version ${data.journey.version}`} ·
           <span data-testid="saved" role="status">{saved}</span>
           {#if editor.saving.kind === 'failed'}
             <span class="failed" role="alert">
               Not saved. {editor.saving.message}
-              {#if editor.saving.retry}Trying again every three seconds.{:else}<a href={page.url.pathname} data-sveltekit-reload>Show what is saved</a>{/if}
+              {#if editor.saving.retry}Trying again every three seconds.{:else}<a
+                  href={page.url.pathname}
+                  data-sveltekit-reload>Show what is saved</a
+                >{/if}
             </span>
           {/if}
         {/if}
@@ -101,24 +113,64 @@
     </div>
     <p class="said" aria-live="polite">{editor.said}</p>
     {#if view === 'plan'}
-      <button class="icon" aria-label="Undo" title="Undo (Ctrl Z)" disabled={!editor.history.past.length} onclick={() => editor.undo()}><Undo size={20} /></button>
-      <button class="icon" aria-label="Redo" title="Redo (Shift Ctrl Z)" disabled={!editor.history.future.length} onclick={() => editor.redo()}><Redo size={20} /></button>
+      <button
+        class="icon"
+        aria-label="Undo"
+        title="Undo (Ctrl Z)"
+        disabled={!editor.history.past.length}
+        onclick={() => editor.undo()}><Undo size={20} /></button
+      >
+      <button
+        class="icon"
+        aria-label="Redo"
+        title="Redo (Shift Ctrl Z)"
+        disabled={!editor.history.future.length}
+        onclick={() => editor.redo()}><Redo size={20} /></button
+      >
     {/if}
     <div class="views" role="group" aria-label="View of the sheet">
       <button aria-pressed={view === 'plan'} onclick={() => void show('plan')}>Plan</button>
-      <button aria-pressed={view === 'watch'} disabled={!data.live} title={data.live ? '' : 'There is something to watch once it is live'} onclick={() => void show('watch')}>Watch</button>
+      <button
+        aria-pressed={view === 'watch'}
+        disabled={!data.live}
+        title={data.live ? '' : 'There is something to watch once it is live'}
+        onclick={() => void show('watch')}>Watch</button
+      >
     </div>
     {#if view === 'plan'}
-      <Button size="field" disabled={blockers.length > 0} title={blockers.map((b) => b.text).join(' ')} on:click={() => void review()}>
-        {blockers.length ? `${plural(blockers.length, 'blocker', 'blockers')} to mend` : 'Review and set live'}
+      <Button
+        size="field"
+        disabled={blockers.length > 0 || (data.live !== null && !changed)}
+        title={blockers.map((b) => b.text).join(' ')}
+        on:click={() => void review()}
+      >
+        {blockers.length
+          ? `${plural(blockers.length, 'blocker', 'blockers')} to mend`
+          : data.live && !changed
+            ? 'Nothing new to set live'
+            : 'Review and set live'}
       </Button>
     {/if}
   </header>
   <div class="work">
     <div class="middle">
-      <Sheet {editor} document={shown} figures={view === 'watch' ? data.figures : null} findings={view === 'watch' ? [] : findings} onhelp={() => (help = true)} onlane={(row) => (lane = row)} />
+      <Sheet
+        {editor}
+        document={shown}
+        figures={view === 'watch' ? data.figures : null}
+        findings={view === 'watch' ? [] : findings}
+        onhelp={() => (help = true)}
+        onlane={(row) => (lane = row)}
+      />
       {#if view === 'watch' && data.figures}
-        <PeopleHere journeyKey={data.journey.key} journey={shown} selection={editor.selection} {lane} onlane={(row) => (lane = row)} figures={data.figures} />
+        <PeopleHere
+          journeyKey={data.journey.key}
+          journey={shown}
+          selection={editor.selection}
+          {lane}
+          onlane={(row) => (lane = row)}
+          figures={data.figures}
+        />
       {:else}
         <Drawer {editor} {findings} />
       {/if}

@@ -21,7 +21,13 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     db().query<{ key: string; name: string }>(`select key, name from journeys where state = 'live' order by name`)
   ]);
   if (!person) error(404, 'There is no such person.');
-  return { person, tags: tags.map((t) => t.name), now: clock.now, live: live.rows, crumbs: [{ name: 'People', href: '/people' }, { name: person.name }] };
+  return {
+    person,
+    tags: tags.map((t) => t.name),
+    now: clock.now,
+    live: live.rows,
+    crumbs: [{ name: 'People', href: '/people' }, { name: person.name }]
+  };
 };
 
 const tag = z.string().trim().min(1).max(80);

@@ -15,9 +15,15 @@
   const lines = $derived(
     p.timeline
       .map((line) => ({ line, told: tell(line, format), state: trying(line, format) }))
-      .filter(({ line, told }) => kinds === 'all' || (kinds === 'theirs' ? told.theirs : line.what === 'sent' || told.theirs))
+      .filter(
+        ({ line, told }) => kinds === 'all' || (kinds === 'theirs' ? told.theirs : line.what === 'sent' || told.theirs)
+      )
   );
-  const days = $derived(lines.map((l, i) => (i === 0 || format.date(l.line.at) !== format.date(lines[i - 1]?.line.at ?? 0) ? format.fullDate(l.line.at) : '')));
+  const days = $derived(
+    lines.map((l, i) =>
+      i === 0 || format.date(l.line.at) !== format.date(lines[i - 1]?.line.at ?? 0) ? format.fullDate(l.line.at) : ''
+    )
+  );
   const value = (v: unknown): string => (Array.isArray(v) ? v.join(', ') : String(v));
 </script>
 
@@ -38,18 +44,32 @@
       {#each lines as { line, told, state }, i (line.id)}
         {#if days[i]}<li class="day">{days[i]}</li>{/if}
         <li class:theirs={told.theirs}>
-          <time datetime={new Date(line.at).toISOString()}>{format.time(line.at)}{#if elsewhere}<small>{format.time(line.at, elsewhere)} there</small>{/if}</time>
+          <time datetime={new Date(line.at).toISOString()}
+            >{format.time(line.at)}{#if elsewhere}<small>{format.time(line.at, elsewhere)} there</small>{/if}</time
+          >
           <div>
             <strong>{told.what}</strong> <span class="detail">{told.detail}</span>
-            {#if state}<div class="state">{state}
-              {#if line.message?.state === 'queued'}<form method="post" action="?/retry" use:enhance><input type="hidden" name="message" value={line.message.id} /><button class="act">Try now</button></form>{/if}
-            </div>{/if}
+            {#if state}<div class="state">
+                {state}
+                {#if line.message?.state === 'queued'}<form method="post" action="?/retry" use:enhance>
+                    <input type="hidden" name="message" value={line.message.id} /><button class="act">Try now</button>
+                  </form>{/if}
+              </div>{/if}
             {#if line.what === 'sent' && line.message?.body}
-              <button class="act more" aria-expanded={open === line.id} onclick={() => (open = open === line.id ? null : line.id)}>{open === line.id ? 'Hide' : 'Read it'}</button>
+              <button
+                class="act more"
+                aria-expanded={open === line.id}
+                onclick={() => (open = open === line.id ? null : line.id)}
+                >{open === line.id ? 'Hide' : 'Read it'}</button
+              >
               {#if open === line.id}<pre>{line.message.body}</pre>{/if}
             {/if}
           </div>
-          <span class="journey">{#if line.journeyKey}<a href="/journeys/{line.journeyKey}?view=watch{line.step ? `&step=${line.step}` : ''}">{line.journey}</a>{/if}</span>
+          <span class="journey"
+            >{#if line.journeyKey}<a
+                href="/journeys/{line.journeyKey}?view=watch{line.step ? `&step=${line.step}` : ''}">{line.journey}</a
+              >{/if}</span
+          >
         </li>
       {:else}
         <li class="soft none">Nothing yet. What this person gets and does stands here, newest first.</li>
@@ -59,16 +79,28 @@
   <aside>
     <h2>Address</h2>
     <dl>
-      <dt>Email</dt><dd>{p.email ?? 'none'}{#if p.email && p.suppressed.includes(p.email)} <strong class="bad">suppressed: it bounced</strong>{/if}</dd>
-      <dt>Phone</dt><dd>{p.phone ?? 'none'}</dd>
-      <dt>Zone</dt><dd>{p.zone ?? `the workspace’s, ${format.zone}`}{#if elsewhere}<small>{format.time(data.now, elsewhere)} there now</small>{/if}</dd>
+      <dt>Email</dt>
+      <dd>
+        {p.email ?? 'none'}{#if p.email && p.suppressed.includes(p.email)}
+          <strong class="bad">suppressed: it bounced</strong>{/if}
+      </dd>
+      <dt>Phone</dt>
+      <dd>{p.phone ?? 'none'}</dd>
+      <dt>Zone</dt>
+      <dd>
+        {p.zone ?? `the workspace’s, ${format.zone}`}{#if elsewhere}<small
+            >{format.time(data.now, elsewhere)} there now</small
+          >{/if}
+      </dd>
     </dl>
     <h2>Consent</h2>
     <dl>
       {#each ['email', 'sms'] as const as channel (channel)}
         {@const c = p.consents.find((x) => x.channel === channel)}
         <dt>{channel === 'sms' ? 'Text' : 'Email'}</dt>
-        <dd>{c?.state ?? 'never asked'}{#if c}<small>{format.date(c.at)}, by {c.source}</small>{/if}</dd>
+        <dd>
+          {c?.state ?? 'never asked'}{#if c}<small>{format.date(c.at)}, by {c.source}</small>{/if}
+        </dd>
       {/each}
     </dl>
     <h2>Tags <span class="soft">{p.tags.length}</span></h2>
@@ -76,36 +108,63 @@
       {#each p.tags as t (t.tag)}
         <li>
           <span>{t.tag}</span><small>{format.date(t.since)}</small>
-          <form method="post" action="?/tag" use:enhance><input type="hidden" name="tag" value={t.tag} /><input type="hidden" name="on" value="no" /><button class="act" aria-label="Take off {t.tag}">Take off</button></form>
+          <form method="post" action="?/tag" use:enhance>
+            <input type="hidden" name="tag" value={t.tag} /><input type="hidden" name="on" value="no" /><button
+              class="act"
+              aria-label="Take off {t.tag}">Take off</button
+            >
+          </form>
         </li>
       {/each}
     </ul>
     <form class="line" method="post" action="?/tag" use:enhance>
-      <input name="tag" aria-label="Tag to put on" placeholder="a tag" list="all-tags" required maxlength={80} autocomplete="off" />
-      <datalist id="all-tags">{#each data.tags as t (t)}<option value={t}></option>{/each}</datalist>
+      <input
+        name="tag"
+        aria-label="Tag to put on"
+        placeholder="a tag"
+        list="all-tags"
+        required
+        maxlength={80}
+        autocomplete="off"
+      />
+      <datalist id="all-tags"
+        >{#each data.tags as t (t)}<option value={t}></option>{/each}</datalist
+      >
       <Button size="small" kind="tertiary" type="submit">Put on</Button>
     </form>
     <h2>Scores</h2>
-    <dl>{#each p.scores as s (s.score)}<dt>{s.score}</dt><dd>{s.points}</dd>{:else}<dd class="soft">No points yet</dd>{/each}</dl>
+    <dl>
+      {#each p.scores as s (s.score)}<dt>{s.score}</dt>
+        <dd>{s.points}</dd>{:else}<dd class="soft">No points yet</dd>{/each}
+    </dl>
     <h2>Journeys <span class="soft">{p.walks.length}</span></h2>
     <ul>
       {#each p.walks as w (w.id)}
         <li>
           <a href="/journeys/{w.key}?view=watch{w.step ? `&step=${w.step}` : ''}">{w.journey}</a>
           <small>
-            {w.state === 'walking' ? (w.standing === 'held' ? 'held' : 'walking') : w.state}{w.reason ? `, ${w.reason}` : ''} · since {format.date(w.entered)}{w.due ? ` · moves on ${format.dateTime(w.due)}` : ''}{w.goal ? ' · reached the goal' : ''}
+            {w.state === 'walking' ? (w.standing === 'held' ? 'held' : 'walking') : w.state}{w.reason
+              ? `, ${w.reason}`
+              : ''} · since {format.date(w.entered)}{w.due ? ` · moves on ${format.dateTime(w.due)}` : ''}{w.goal
+              ? ' · reached the goal'
+              : ''}
           </small>
         </li>
       {:else}<li class="soft">In none so far</li>{/each}
     </ul>
     {#if data.live.length}
       <form class="line" method="post" action="?/enter" use:enhance>
-        <select name="journey" aria-label="Journey to put them in">{#each data.live as j (j.key)}<option value={j.key}>{j.name}</option>{/each}</select>
+        <select name="journey" aria-label="Journey to put them in"
+          >{#each data.live as j (j.key)}<option value={j.key}>{j.name}</option>{/each}</select
+        >
         <Button size="small" kind="tertiary" type="submit">Put in</Button>
       </form>
     {/if}
     <h2>Fields</h2>
-    <dl>{#each Object.entries(p.fields) as [name, v] (name)}<dt>{name.replace(/_/g, ' ')}</dt><dd>{value(v)}</dd>{/each}</dl>
+    <dl>
+      {#each Object.entries(p.fields) as [name, v] (name)}<dt>{name.replace(/_/g, ' ')}</dt>
+        <dd>{value(v)}</dd>{/each}
+    </dl>
   </aside>
 </div>
 

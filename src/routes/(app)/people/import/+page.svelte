@@ -48,7 +48,10 @@
     ['consent_sms', 'consent for text']
   ] as const;
   const isNew = (target: string): boolean => target.startsWith('field:') && !data.fields.includes(target.slice(6));
-  const fieldsFor = (i: number): string[] => [...new Set([looked?.targets[i] ?? '', ...data.fields.map((f) => `field:${f}`)])].filter((t) => t.startsWith('field:') && !OWN.some(([own]) => `field:${own}` === t));
+  const fieldsFor = (i: number): string[] =>
+    [...new Set([looked?.targets[i] ?? '', ...data.fields.map((f) => `field:${f}`)])].filter(
+      (t) => t.startsWith('field:') && !OWN.some(([own]) => `field:${own}` === t)
+    );
 
   function body(): FormData {
     const form = new FormData();
@@ -68,7 +71,11 @@
     }
     busy = true;
     try {
-      const response = await fetch('/api/people/import/check', { method: 'POST', body: body(), headers: { accept: 'application/json' } });
+      const response = await fetch('/api/people/import/check', {
+        method: 'POST',
+        body: body(),
+        headers: { accept: 'application/json' }
+      });
       const answer = (await response.json()) as Looked & { message?: string };
       if (response.ok) {
         looked = answer;
@@ -102,7 +109,8 @@
     progress = { done: 0, total: (looked?.made ?? 0) + (looked?.updated ?? 0), made: 0, updated: 0, keptWithdrawn: 0 };
     try {
       const response = await fetch('/api/people/import/run', { method: 'POST', body: body(), signal: stopper.signal });
-      if (!response.ok || !response.body) throw new Error(((await response.json()) as { message?: string }).message ?? 'The import was refused.');
+      if (!response.ok || !response.body)
+        throw new Error(((await response.json()) as { message?: string }).message ?? 'The import was refused.');
       const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
       let rest = '';
       for (let part = await reader.read(); !part.done; part = await reader.read()) {
@@ -115,7 +123,9 @@
         }
       }
     } catch (error) {
-      problem = stopper.signal.aborted ? `Stopped. ${number(progress?.done ?? 0)} rows are in and stay; the rest is not.` : (error as Error).message;
+      problem = stopper.signal.aborted
+        ? `Stopped. ${number(progress?.done ?? 0)} rows are in and stay; the rest is not.`
+        : (error as Error).message;
     }
     stopper = null;
   }
@@ -125,7 +135,10 @@
 
 <div class="page">
   <h1>Import people</h1>
-  <p class="soft">A CSV file with one person a line and the columns named in the first. Known people, found by email or else by phone, are updated; nobody is taken out. Nothing is imported until you say so.</p>
+  <p class="soft">
+    A CSV file with one person a line and the columns named in the first. Known people, found by email or else by phone,
+    are updated; nobody is taken out. Nothing is imported until you say so.
+  </p>
   <label class="file">
     <span>{file ? file.name : 'Choose a CSV file'}</span>
     <input type="file" accept=".csv,text/csv,text/plain" onchange={(e) => void choose(e)} />
@@ -136,7 +149,7 @@
   {#if looked && !progress}
     <section>
       <h2>Columns</h2>
-      <!-- svelte-ignore a11y_no_noninteractive_tabindex -- a part that scrolls must be reachable by keyboard -->
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex (a part that scrolls must be reachable by keyboard) -->
       <div class="scroll" role="region" tabindex="0" aria-label="Columns and the first rows">
         <table class="figures">
           <thead>
@@ -145,9 +158,15 @@
               {#each looked.header as name, i (i)}
                 <th scope="col">
                   {name || '(no name)'}
-                  <select aria-label="{name} is" value={targets[i]} onchange={(e) => void take(i, e.currentTarget.value)}>
+                  <select
+                    aria-label="{name} is"
+                    value={targets[i]}
+                    onchange={(e) => void take(i, e.currentTarget.value)}
+                  >
                     {#each OWN as [target, words] (target)}<option value={target}>{words}</option>{/each}
-                    {#each fieldsFor(i) as target (target)}<option value={target}>field {target.slice(6)}{isNew(target) ? ' (new)' : ''}</option>{/each}
+                    {#each fieldsFor(i) as target (target)}<option value={target}
+                        >field {target.slice(6)}{isNew(target) ? ' (new)' : ''}</option
+                      >{/each}
                     <option value="ignore">leave out</option>
                   </select>
                   {#if isNew(targets[i] ?? '')}<small class="new">unknown column: makes a new field</small>{/if}
@@ -156,7 +175,11 @@
             </tr>
           </thead>
           <tbody>
-            {#each looked.preview as row (row.line)}<tr><td class="soft">{row.line}</td>{#each looked.header as _, i (i)}<td class:left={targets[i] === 'ignore'}>{row.cells[i] ?? ''}</td>{/each}</tr>{/each}
+            {#each looked.preview as row (row.line)}<tr
+                ><td class="soft">{row.line}</td>{#each looked.header as _, i (i)}<td
+                    class:left={targets[i] === 'ignore'}>{row.cells[i] ?? ''}</td
+                  >{/each}</tr
+              >{/each}
           </tbody>
         </table>
       </div>
@@ -165,22 +188,36 @@
     <section>
       <h2>Refused rows <span class="soft" data-testid="refused">{number(looked.refusedTotal)}</span></h2>
       {#if looked.refusedTotal}
-        <!-- svelte-ignore a11y_no_noninteractive_tabindex -- a part that scrolls must be reachable by keyboard -->
+        <!-- svelte-ignore a11y_no_noninteractive_tabindex (a part that scrolls must be reachable by keyboard) -->
         <div class="scroll short" role="region" tabindex="0" aria-label="Refused rows">
           <table class="figures">
             <thead><tr><th>Line</th><th>Column</th><th>Found</th><th>Why it is refused</th></tr></thead>
-            <tbody>{#each looked.refused as r (r.line)}<tr><td>{r.line}</td><td>{r.column ?? ''}</td><td>{r.found}</td><td>{r.reason}</td></tr>{/each}</tbody>
+            <tbody
+              >{#each looked.refused as r (r.line)}<tr
+                  ><td>{r.line}</td><td>{r.column ?? ''}</td><td>{r.found}</td><td>{r.reason}</td></tr
+                >{/each}</tbody
+            >
           </table>
         </div>
-        {#if looked.refusedTotal > looked.refused.length}<p class="soft">The first {looked.refused.length} of {number(looked.refusedTotal)}.</p>{/if}
+        {#if looked.refusedTotal > looked.refused.length}<p class="soft">
+            The first {looked.refused.length} of {number(looked.refusedTotal)}.
+          </p>{/if}
       {:else}<p class="soft">None: every row can be imported.</p>{/if}
     </section>
     {#if looked.tags.length}
-      <Checkbox labelText="Journeys that start from these tags take the people in: {looked.tags.slice(0, 8).join(', ')}{looked.tags.length > 8 ? ' …' : ''}" bind:checked={begins} />
+      <Checkbox
+        labelText="Journeys that start from these tags take the people in: {looked.tags.slice(0, 8).join(', ')}{looked
+          .tags.length > 8
+          ? ' …'
+          : ''}"
+        bind:checked={begins}
+      />
     {/if}
     <div class="go">
       <Button disabled={busy || looked.made + looked.updated === 0} on:click={() => void run()}>
-        Import {plural(looked.made + looked.updated, 'person', 'people')}: {number(looked.made)} new, {number(looked.updated)} updated{looked.refusedTotal ? `, without the ${number(looked.refusedTotal)} refused` : ''}
+        Import {plural(looked.made + looked.updated, 'person', 'people')}: {number(looked.made)} new, {number(
+          looked.updated
+        )} updated{looked.refusedTotal ? `, without the ${number(looked.refusedTotal)} refused` : ''}
       </Button>
     </div>
   {/if}
@@ -188,9 +225,22 @@
   {#if progress}
     <section role="status">
       <h2>{progress.end ? 'Imported' : 'Importing'}</h2>
-      <ProgressBar value={progress.done} max={Math.max(1, progress.total)} labelText="Rows imported" helperText="{number(progress.done)} of {number(progress.total)}" />
-      <p data-testid="imported">{number(progress.made)} new, {number(progress.updated)} updated.{progress.keptWithdrawn ? ` ${plural(progress.keptWithdrawn, 'consent stays', 'consents stay')} withdrawn, whatever the file says.` : ''}</p>
-      {#if progress.end}<p><a href="/people">Show the people</a></p>{:else if stopper}<Button kind="tertiary" size="small" on:click={() => stopper?.abort()}>Stop</Button>{/if}
+      <ProgressBar
+        value={progress.done}
+        max={Math.max(1, progress.total)}
+        labelText="Rows imported"
+        helperText="{number(progress.done)} of {number(progress.total)}"
+      />
+      <p data-testid="imported">
+        {number(progress.made)} new, {number(progress.updated)} updated.{progress.keptWithdrawn
+          ? ` ${plural(progress.keptWithdrawn, 'consent stays', 'consents stay')} withdrawn, whatever the file says.`
+          : ''}
+      </p>
+      {#if progress.end}<p><a href="/people">Show the people</a></p>{:else if stopper}<Button
+          kind="tertiary"
+          size="small"
+          on:click={() => stopper?.abort()}>Stop</Button
+        >{/if}
     </section>
   {/if}
 </div>

@@ -15,7 +15,13 @@ export const load: PageServerLoad = async ({ url, depends }) => {
       [phones.map((p) => p.number)]
     );
     const owners = Object.fromEntries(rows.map((r) => [r.phone, { id: r.id, name: r.name }]));
-    return { phones, number, texts: number ? await textsOf(number) : [], owners, crumbs: [{ name: 'Stand-ins', href: '/stand-ins' }, { name: 'Handset' }] };
+    return {
+      phones,
+      number,
+      texts: number ? await textsOf(number) : [],
+      owners,
+      crumbs: [{ name: 'Stand-ins', href: '/stand-ins' }, { name: 'Handset' }]
+    };
   } catch (problem) {
     if (problem instanceof StandInAway) error(502, problem.message);
     throw problem;

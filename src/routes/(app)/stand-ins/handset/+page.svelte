@@ -18,7 +18,11 @@
     <ul>
       {#each data.phones as p (p.number)}
         <li class:here={p.number === data.number}>
-          <a href="?number={encodeURIComponent(p.number)}"><strong>{data.owners[p.number]?.name ?? p.number}</strong><time>{format.dateTime(Date.parse(p.last.at))}</time><span>{p.last.direction === 'in' ? 'answered: ' : ''}{p.last.text}</span></a>
+          <a href="?number={encodeURIComponent(p.number)}"
+            ><strong>{data.owners[p.number]?.name ?? p.number}</strong><time
+              >{format.dateTime(Date.parse(p.last.at))}</time
+            ><span>{p.last.direction === 'in' ? 'answered: ' : ''}{p.last.text}</span></a
+          >
         </li>
       {:else}<li class="soft none">No text has been sent yet. What journeys send stands here.</li>{/each}
     </ul>
@@ -27,11 +31,19 @@
     <article>
       <header>
         <h2>{owner?.name ?? data.number}</h2>
-        <p class="soft">{data.number}{#if owner} · <a href="/people/{owner.id}">their page</a>{/if}</p>
+        <p class="soft">
+          {data.number}{#if owner}
+            · <a href="/people/{owner.id}">their page</a>{/if}
+        </p>
       </header>
       <ol>
         {#each data.texts as t (t.id)}
-          <li class={t.direction}><p>{t.text}</p><time>{format.dateTime(Date.parse(t.at))}{t.repeats ? ` · came ${t.repeats + 1} times, kept once` : ''}</time></li>
+          <li class={t.direction}>
+            <p>{t.text}</p>
+            <time
+              >{format.dateTime(Date.parse(t.at))}{t.repeats ? ` · came ${t.repeats + 1} times, kept once` : ''}</time
+            >
+          </li>
         {/each}
       </ol>
       <form
@@ -43,7 +55,14 @@
           }}
       >
         <input type="hidden" name="number" value={data.number} />
-        <input name="text" bind:value={text} placeholder="Answer as {owner?.name ?? data.number}" aria-label="Answer as {owner?.name ?? data.number}" autocomplete="off" maxlength={1000} />
+        <input
+          name="text"
+          bind:value={text}
+          placeholder="Answer as {owner?.name ?? data.number}"
+          aria-label="Answer as {owner?.name ?? data.number}"
+          autocomplete="off"
+          maxlength={1000}
+        />
         <Button type="submit" size="field">Send</Button>
       </form>
       {#if form && 'problem' in form}<p class="bad" role="alert">{form.problem}</p>{/if}

@@ -6,7 +6,11 @@ export const load: LayoutServerLoad = async ({ url, depends }) => {
   depends('app:live');
   const search = (url.searchParams.get('q') ?? '').slice(0, 100);
   try {
-    return { ...(await listMail(search)), search, crumbs: [{ name: 'Stand-ins', href: '/stand-ins' }, { name: 'Postbox' }] };
+    return {
+      ...(await listMail(search)),
+      search,
+      crumbs: [{ name: 'Stand-ins', href: '/stand-ins' }, { name: 'Postbox' }]
+    };
   } catch (problem) {
     if (problem instanceof StandInAway) error(502, problem.message);
     throw problem;

@@ -12,7 +12,10 @@
 
   function search(text: string): void {
     clearTimeout(timer);
-    timer = setTimeout(() => void goto(text ? `?q=${encodeURIComponent(text)}` : '?', { replaceState: true, keepFocus: true }), 200);
+    timer = setTimeout(
+      () => void goto(text ? `?q=${encodeURIComponent(text)}` : '?', { replaceState: true, keepFocus: true }),
+      200
+    );
   }
 </script>
 
@@ -20,18 +23,30 @@
   <section aria-label="Mail that has arrived">
     <header>
       <h1>Postbox <span class="soft">simulated · {number(data.total)} mails</span></h1>
-      <input type="search" placeholder="Address or subject" aria-label="Search mail by address or subject" value={data.search} oninput={(e) => search(e.currentTarget.value)} />
+      <input
+        type="search"
+        placeholder="Address or subject"
+        aria-label="Search mail by address or subject"
+        value={data.search}
+        oninput={(e) => search(e.currentTarget.value)}
+      />
     </header>
     <ul>
       {#each data.mail as m (m.id)}
         <li class:here={page.params['id'] === String(m.id)} class:unread={!m.opened}>
           <a href="/stand-ins/postbox/{m.id}{query}" data-sveltekit-preload-data="off">
-            <span class="to">{m.to}</span><time>{format.dateTime(Date.parse(m.date))}</time><span class="subject">{m.subject}</span>
+            <span class="to">{m.to}</span><time>{format.dateTime(Date.parse(m.date))}</time><span class="subject"
+              >{m.subject}</span
+            >
           </a>
         </li>
-      {:else}<li class="none soft">{data.search ? 'No mail fits.' : 'No mail has arrived yet. What journeys send stands here.'}</li>{/each}
+      {:else}<li class="none soft">
+          {data.search ? 'No mail fits.' : 'No mail has arrived yet. What journeys send stands here.'}
+        </li>{/each}
     </ul>
-    {#if data.total > data.mail.length}<p class="soft more">The newest {data.mail.length} of {number(data.total)}; search for the others.</p>{/if}
+    {#if data.total > data.mail.length}<p class="soft more">
+        The newest {data.mail.length} of {number(data.total)}; search for the others.
+      </p>{/if}
   </section>
   {@render children()}
 </div>

@@ -8,7 +8,17 @@ import type { RequestHandler } from './$types';
 
 const body = z.strictObject({
   /** "next": to the next thing due; `ms`: so much further; `at`: to an instant. */
-  to: z.union([z.literal('next'), z.strictObject({ ms: z.number().int().positive().max(366 * 86_400_000) }), z.strictObject({ at: z.iso.datetime() })]),
+  to: z.union([
+    z.literal('next'),
+    z.strictObject({
+      ms: z
+        .number()
+        .int()
+        .positive()
+        .max(366 * 86_400_000)
+    }),
+    z.strictObject({ at: z.iso.datetime() })
+  ]),
   passersBy: z.boolean()
 });
 

@@ -1,6 +1,17 @@
 import { error } from '@sveltejs/kit';
 import { z } from 'zod';
-import { BadFile, checkRows, guessTargets, MOST_BYTES, readTable, targetSchema, type GoodRow, type Refused, type Table, type Target } from '$server/people/csv.ts';
+import {
+  BadFile,
+  checkRows,
+  guessTargets,
+  MOST_BYTES,
+  readTable,
+  targetSchema,
+  type GoodRow,
+  type Refused,
+  type Table,
+  type Target
+} from '$server/people/csv.ts';
 
 /** The country of phone numbers written without one. */
 const COUNTRY = 'IE';
@@ -21,7 +32,10 @@ export interface Uploaded {
 /** Reads an uploaded file and its mapping; answers 400 or 413 and says what is wrong. */
 export async function readUpload(request: Request): Promise<Uploaded> {
   if (Number(request.headers.get('content-length') ?? 0) > MOST_BYTES + ENVELOPE) {
-    error(413, `This file is larger than ${MOST_BYTES / 1048576} MB (about 250,000 people). Split it, and import the parts one after another.`);
+    error(
+      413,
+      `This file is larger than ${MOST_BYTES / 1048576} MB (about 250,000 people). Split it, and import the parts one after another.`
+    );
   }
   const form = await request.formData();
   const file = form.get('file');
@@ -46,8 +60,10 @@ function mappingOf(text: FormDataEntryValue | null, table: Table): Target[] {
     error(400, 'The mapping of columns cannot be read.');
   }
   const read = mappingSchema.safeParse(value);
-  if (!read.success || read.data.length !== table.header.length) error(400, 'The mapping does not fit the columns of this file.');
+  if (!read.success || read.data.length !== table.header.length)
+    error(400, 'The mapping does not fit the columns of this file.');
   const used = read.data.filter((t) => t !== 'ignore');
-  if (new Set(used).size !== used.length) error(400, 'Two columns are taken as the same thing. Choose another for one of them.');
+  if (new Set(used).size !== used.length)
+    error(400, 'Two columns are taken as the same thing. Choose another for one of them.');
   return read.data as Target[];
 }

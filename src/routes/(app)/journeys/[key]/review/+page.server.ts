@@ -20,7 +20,11 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     existing: journey.draft.entry?.existing ?? false,
     sentences: readThrough(journey.draft),
     changes: live ? changesBetween(live.document, journey.draft) : null,
-    crumbs: [{ name: 'Journeys', href: '/journeys' }, { name: journey.name, href: `/journeys/${journey.key}` }, { name: 'Review' }]
+    crumbs: [
+      { name: 'Journeys', href: '/journeys' },
+      { name: journey.name, href: `/journeys/${journey.key}` },
+      { name: 'Review' }
+    ]
   };
 };
 

@@ -15,7 +15,11 @@
     leave: 'meet a leave rule'
   };
   let going = $state(false);
-  const act = $derived(blockers.length ? `${plural(blockers.length, 'blocker', 'blockers')} to mend first` : `Set live: ${r.enterNow === 1 ? '1 person enters' : `${number(r.enterNow)} people enter`} now`);
+  const act = $derived(
+    blockers.length
+      ? `${plural(blockers.length, 'blocker', 'blockers')} to mend first`
+      : `Set live: ${r.enterNow === 1 ? '1 person enters' : `${number(r.enterNow)} people enter`} now`
+  );
 </script>
 
 <svelte:head><title>Review {data.journey.name} · Ambulo</title></svelte:head>
@@ -28,36 +32,59 @@
       <h2>Who enters now</h2>
       <p class="big">{plural(r.enterNow, 'person', 'people')}</p>
       {#if r.enterNow}
-        <p>{number(r.byEmail)} can be reached by email, {number(r.bySms)} by text: they have an address and gave consent.</p>
+        <p>
+          {number(r.byEmail)} can be reached by email, {number(r.bySms)} by text: they have an address and gave consent.
+        </p>
       {:else}
-        <p class="soft">{data.existing ? 'Nobody has the tag it starts from.' : 'Only those who get the tag from now on.'}</p>
+        <p class="soft">
+          {data.existing ? 'Nobody has the tag it starts from.' : 'Only those who get the tag from now on.'}
+        </p>
       {/if}
       {#if r.kept.length}
-        <ul>{#each r.kept as k (k.reason)}<li>{number(k.people)} more have the tag, but {WHY[k.reason] ?? k.reason}.</li>{/each}</ul>
+        <ul>
+          {#each r.kept as k (k.reason)}<li>
+              {number(k.people)} more have the tag, but {WHY[k.reason] ?? k.reason}.
+            </li>{/each}
+        </ul>
       {/if}
     </section>
     <section>
       <h2>Who is inside already</h2>
       <p class="big">{plural(r.insideEarlier, 'person', 'people')}</p>
-      <p class="soft">{r.insideEarlier ? 'They finish on the version they entered. What you change is for those who enter from now on.' : 'Nobody is inside an earlier version.'}</p>
+      <p class="soft">
+        {r.insideEarlier
+          ? 'They finish on the version they entered. What you change is for those who enter from now on.'
+          : 'Nobody is inside an earlier version.'}
+      </p>
     </section>
     <section>
       <h2>What changed {data.journey.version === null ? '' : `since version ${data.journey.version}`}</h2>
       {#if data.changes === null}<p class="soft">This is its first version: all of it is new.</p>
       {:else}
-        <ul>{#each data.changes as c, i (i)}<li>{c.text}</li>{:else}<li class="soft">Nothing. It is the same as the live version.</li>{/each}</ul>
+        <ul>
+          {#each data.changes as c, i (i)}<li>{c.text}</li>{:else}<li class="soft">
+              Nothing. It is the same as the live version.
+            </li>{/each}
+        </ul>
       {/if}
     </section>
     <section>
       <h2>Findings <span class="soft">{r.findings.length}</span></h2>
       {#each r.findings as f, i (i)}
-        <p class="finding"><WarningAlt size={16} aria-hidden="true" /><span>{#if f.severity === 'blocker'}<strong>Blocks going live.</strong> {/if}{f.text} <a href="/journeys/{data.journey.key}{f.step ? `?step=${f.step}` : ''}">{f.hint}</a></span></p>
+        <p class="finding">
+          <WarningAlt size={16} aria-hidden="true" /><span
+            >{#if f.severity === 'blocker'}<strong>Blocks going live.</strong>
+            {/if}{f.text} <a href="/journeys/{data.journey.key}{f.step ? `?step=${f.step}` : ''}">{f.hint}</a></span
+          >
+        </p>
       {:else}<p class="soft">None.</p>{/each}
     </section>
     <section class="wide">
       <h2>Read it once more</h2>
       <div class="read">
-        {#each data.sentences as s, i (i)}<p><span class="soft">{s.moment}</span><span style="padding-left: {s.depth * 14}px">{s.text}</span></p>{/each}
+        {#each data.sentences as s, i (i)}<p>
+            <span class="soft">{s.moment}</span><span style="padding-left: {s.depth * 14}px">{s.text}</span>
+          </p>{/each}
       </div>
     </section>
   </div>

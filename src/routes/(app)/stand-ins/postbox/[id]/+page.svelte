@@ -8,10 +8,15 @@
   const format = useFormat();
   const m = $derived(data.opened);
   let part = $state<'html' | 'text' | 'headers'>('html');
+  const headers = $derived([...m.headers, ['return-path', m.returnPath]].map(([k, v]) => `${k}: ${v}`).join('\n'));
   const links = $derived(findLinks(m.text).map((l) => l.url));
-  const unsubscribe = $derived(m.headers.find(([name]) => name === 'list-unsubscribe')?.[1].replace(/[<>]/g, '') ?? null);
+  const unsubscribe = $derived(
+    m.headers.find(([name]) => name === 'list-unsubscribe')?.[1].replace(/[<>]/g, '') ?? null
+  );
   /** What the reader sees of a tracked link: the words around it in the HTML part. */
-  const shownAs = $derived(new Map([...m.html.matchAll(/<a href="([^"]+)"[^>]*>([^<]*)<\/a>/g)].map((x) => [x[1] ?? '', x[2] ?? ''])));
+  const shownAs = $derived(
+    new Map([...m.html.matchAll(/<a href="([^"]+)"[^>]*>([^<]*)<\/a>/g)].map((x) => [x[1] ?? '', x[2] ?? '']))
+  );
 </script>
 
 <svelte:head><title>{m.subject} · Postbox · Ambulo</title></svelte:head>
@@ -19,27 +24,37 @@
 <article>
   <header>
     <h2>{m.subject}</h2>
-    <p class="soft">From {m.from} to <strong>{m.to}</strong> · {format.dateTime(Date.parse(m.date))}{#if m.repeats} · came {m.repeats + 1} times under one Message-ID, kept once{/if}</p>
+    <p class="soft">
+      From {m.from} to <strong>{m.to}</strong> · {format.dateTime(Date.parse(m.date))}{#if m.repeats}
+        · came {m.repeats + 1} times under one Message-ID, kept once{/if}
+    </p>
     <div class="parts" role="group" aria-label="Part of the mail">
-      {#each [['html', 'As a reader sees it'], ['text', 'Text part'], ['headers', 'Headers']] as const as [p, words] (p)}<button aria-pressed={part === p} onclick={() => (part = p)}>{words}</button>{/each}
+      {#each [['html', 'As a reader sees it'], ['text', 'Text part'], ['headers', 'Headers']] as const as [p, words] (p)}<button
+          aria-pressed={part === p}
+          onclick={() => (part = p)}>{words}</button
+        >{/each}
     </div>
   </header>
   {#key m.id}
     {#if part === 'html'}<iframe title="The mail as its reader sees it" sandbox="" srcdoc={m.html}></iframe>
     {:else if part === 'text'}<pre>{m.text}</pre>
-    {:else}<pre>{m.headers.map(([k, v]) => `${k}: ${v}`).join('\n')}{'\n'}return-path: {m.returnPath}</pre>{/if}
+    {:else}<pre>{headers}</pre>{/if}
   {/key}
   <footer>
     <h3>As {m.to}, follow</h3>
     <ul>
       {#each links.filter((l) => l !== unsubscribe) as link (link)}
         <li>
-          <form method="post" action="?/follow" use:enhance><input type="hidden" name="url" value={link} /><button class="act">{shownAs.get(link) ?? link}</button></form>
+          <form method="post" action="?/follow" use:enhance>
+            <input type="hidden" name="url" value={link} /><button class="act">{shownAs.get(link) ?? link}</button>
+          </form>
         </li>
       {:else}<li class="soft">This mail has no links.</li>{/each}
       {#if unsubscribe}<li><a href={unsubscribe} target="_blank" rel="noreferrer">Unsubscribe</a></li>{/if}
     </ul>
-    {#if form && 'followed' in form}<p role="status">Followed as {m.to}: it led to <strong>{form.followed}</strong>.</p>{/if}
+    {#if form && 'followed' in form}<p role="status">
+        Followed as {m.to}: it led to <strong>{form.followed}</strong>.
+      </p>{/if}
     {#if form && 'problem' in form}<p class="bad" role="alert">{form.problem}</p>{/if}
   </footer>
 </article>

@@ -17,14 +17,23 @@ export const POST: RequestHandler = async ({ request }) => {
       };
       try {
         const signal = AbortSignal.any([request.signal, stop.signal]);
-        const end = await importRows(db(), matched.map((m) => m.row), { ...options, signal }, tell);
+        const end = await importRows(
+          db(),
+          matched.map((m) => m.row),
+          { ...options, signal },
+          tell
+        );
         tell({ ...end, end: true });
       } catch (problem) {
-        tell({ problem: `The import stopped: ${(problem as Error).message}. What was counted until then is in; importing the file again updates it and adds the rest.` });
+        tell({
+          problem: `The import stopped: ${(problem as Error).message}. What was counted until then is in; importing the file again updates it and adds the rest.`
+        });
       }
       if (!stop.signal.aborted) controller.close();
     },
     cancel: () => stop.abort()
   });
-  return new Response(stream.pipeThrough(new TextEncoderStream()), { headers: { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' } });
+  return new Response(stream.pipeThrough(new TextEncoderStream()), {
+    headers: { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' }
+  });
 };

@@ -1,0 +1,68 @@
+import { readFileSync } from 'node:fs';
+import { describe, expect, it } from 'vitest';
+import { branch, journey, mail, put, text, wait } from '../../tests/make.ts';
+import type { Journey } from '../journey/schema.ts';
+import type { Step } from '../steps/index.ts';
+import { findingsOf } from './index.ts';
+
+const checks = (lane: Step[], rest: Partial<Journey> = { goal: { when: { tag: 'done' } } }): string[] =>
+  findingsOf(journey(lane, rest)).map((f) => `${f.severity} ${f.check}${f.step ? ` ${f.step}` : ''}`);
+const opened = { did: 'opened' as const, of: 'a' };
+
+describe('findings', () => {
+  it.each<[string, Step[], Partial<Journey> | undefined, string[]]>([
+    ['nothing to find', [mail('a')], undefined, []],
+    ['no steps', [], undefined, ['blocker empty-journey']],
+    ['no subject', [{ ...mail('a'), subject: '  ' } as Step], undefined, ['blocker empty-subject a']],
+    [
+      'no words',
+      [{ key: 't', kind: 'sms', hours: 'any', text: '' } as Step],
+      { hours: { from: '09:00', to: '18:00' }, goal: { when: { tag: 'x' } } },
+      ['blocker empty-text t', 'remark text-at-night t']
+    ],
+    [
+      'a broken personal field',
+      [{ ...mail('a'), text: 'Hi {{ person.first_name' } as Step],
+      undefined,
+      ['blocker broken-personal-field a']
+    ],
+    [
+      'an unknown filter',
+      [{ ...mail('a'), text: '{{ person.first_name | shout }}' } as Step],
+      undefined,
+      ['blocker broken-personal-field a']
+    ],
+    ['no tag chosen', [{ key: 't', kind: 'tag', add: [] }], undefined, ['blocker unchosen t']],
+    ['a lane that asks nothing', [branch('b', 'x', { tag: '' }, [], [])], undefined, ['blocker unchosen b']],
+    [
+      'asked the second after the send',
+      [mail('a'), branch('b', 'x', opened, [], [])],
+      undefined,
+      ['remark asked-too-soon b']
+    ],
+    ['asked after a wait', [mail('a'), wait('w'), branch('b', 'x', opened, [], [])], undefined, []],
+    [
+      'asked inside a lane, the wait outside it',
+      [mail('a'), wait('w'), branch('b', 'x', { tag: 't' }, [branch('c', 'y', opened, [], [])], [])],
+      undefined,
+      []
+    ],
+    ['asked before it is sent', [branch('b', 'x', opened, [], []), mail('a')], undefined, ['remark asked-elsewhere b']],
+    [
+      'asked about what is gone',
+      [branch('b', 'x', { did: 'opened', of: 'gone' }, [], [])],
+      undefined,
+      ['blocker broken-reference b']
+    ],
+    ['a text at any hour', [text('t')], undefined, ['remark text-at-night t']],
+    ['no way in', [put('x')], { entry: { on: [] }, goal: { when: { tag: 'x' } } }, ['remark no-way-in']],
+    ['no goal', [put('x')], {}, ['remark no-goal']],
+    ['a goal that names nothing', [put('x')], { goal: { when: { tag: '' } } }, ['blocker unchosen']]
+  ])('%s', (_, lane, rest, expected) => expect(checks(lane, rest)).toEqual(expected));
+});
+
+it('the demo’s live journeys have none', () => {
+  for (const name of ['after-the-first-visit', 'membership-runs-out']) {
+    expect(findingsOf(JSON.parse(readFileSync(`demo/journeys/${name}.journey.json`, 'utf8')) as Journey)).toEqual([]);
+  }
+});

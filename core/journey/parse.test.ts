@@ -1,0 +1,131 @@
+import { describe, expect, it } from 'vitest';
+import { parseJourney } from './parse.ts';
+
+const whole = (rest: object): string =>
+  JSON.stringify({ format: 'ambulo.journey/1', key: 'try', lane: [], ...rest }, null, 1);
+const problems = (text: string): string[] =>
+  parseJourney(text).problems.map((p) => `${p.line}: ${p.path}: ${p.message}`);
+
+describe('what is refused, with its line and path', () => {
+  it.each<[string, object, RegExp]>([
+    ['an unknown key', { colour: 'red' }, /^5: colour: found the key "colour"/],
+    [
+      'an unknown key of a step',
+      { lane: [{ key: 'a', kind: 'wait', for: 'P1D', until: { time: '09:00' } }] },
+      /lane\[0\]\.until: found the key "until"/
+    ],
+    [
+      'a step kind that is not there',
+      { lane: [{ key: 'a', kind: 'teleport' }] },
+      /lane\[0\]\.kind: found "teleport", expected a kind that is supported here: email, sms/
+    ],
+    [
+      'a step kind that is not supported yet',
+      { lane: [{ key: 'a', kind: 'listen', for: [], limit: 'P1D' }] },
+      /lane\[0\]\.kind: found "listen"/
+    ],
+    [
+      'a bad duration',
+      { lane: [{ key: 'a', kind: 'wait', for: '2 days' }] },
+      /lane\[0\]\.for: found "2 days", expected a duration above zero/
+    ],
+    ['a duration of nothing', { idle: 'P0D' }, /idle: found "P0D"/],
+    ['a bad zone', { zone: 'Moor/Quill' }, /zone: found "Moor\/Quill", expected a time zone name/],
+    ['a wrong type', { name: 3 }, /name: found 3, expected a text/],
+    ['a bad key', { lane: [{ key: 'A B', kind: 'email' }] }, /lane\[0\]\.key: found "A B", expected lower-case/],
+    [
+      'a condition with an unknown key',
+      { entry: { where: { tag: 'x', last: 'P1D' } } },
+      /entry\.where\.last: found the key "last"/
+    ],
+    [
+      'a condition that is none',
+      { entry: { where: { tagg: 'x' } } },
+      /entry\.where: found \{"tagg":"x"\}, expected a condition/
+    ],
+    [
+      'a comparison that is not supported yet',
+      { entry: { where: { field: 'age', is: 3, gt: 3 } } },
+      /entry\.where\.gt: found the key "gt"/
+    ],
+    ['a field without a comparison', { entry: { where: { field: 'age' } } }, /entry\.where: .*expected a comparison/],
+    ['did without a message', { goal: { when: { did: 'opened' } } }, /goal\.when\.of: found nothing, expected a text/],
+    [
+      'a happening that is not supported yet',
+      { entry: { on: [{ happening: 'page_seen' }] } },
+      /entry\.on\[0\]\.happening: found "page_seen"/
+    ],
+    ['entering again', { entry: { again: 'again' } }, /entry\.again: found "again", expected "once"/],
+    [
+      'existing people of no tag',
+      { entry: { on: [], existing: true } },
+      /entry\.existing: found true, expected "on" to name a tag/
+    ],
+    [
+      'two steps of one key',
+      {
+        lane: [
+          { key: 'a', kind: 'email' },
+          { key: 'a', kind: 'sms' }
+        ]
+      },
+      /lane\[1\]\.key: found "a" a second time/
+    ],
+    [
+      'a message that is not there',
+      { goal: { when: { did: 'opened', of: 'b' } } },
+      /goal\.when: found "b", expected the key of an email or sms step/
+    ],
+    [
+      'a step that is no message',
+      { lane: [{ key: 'w', kind: 'wait', for: 'P1D' }], goal: { when: { happening: 'clicked', of: 'w' } } },
+      /goal\.when\.of: found "w"/
+    ],
+    ['a note at no step', { notes: [{ at: 'b', text: 'x' }] }, /notes\[0\]\.at: found "b"/],
+    [
+      'a tag both put on and taken off',
+      { lane: [{ key: 'a', kind: 'tag', add: ['x'], remove: ['x'] }] },
+      /lane\[0\]: .*expected no tag in both/
+    ]
+  ])('%s', (_, rest, expected) => {
+    const found = problems(whole(rest));
+    expect(found).toHaveLength(1);
+    expect(found[0]).toMatch(expected);
+  });
+
+  it('all of them at once', () => {
+    expect(
+      problems(
+        whole({
+          zone: 'x',
+          idle: 'y',
+          lane: [
+            { key: 'a', kind: 'wait', for: '' },
+            { key: 'b', kind: 'jump' }
+          ]
+        })
+      )
+    ).toHaveLength(4);
+  });
+
+  it('two lanes of one label, and a lane inside a lane', () => {
+    const branch = {
+      key: 'b',
+      kind: 'branch',
+      by: 'rules',
+      lanes: [{ label: 'x', when: { tag: 't' }, lane: [{ key: 'w', kind: 'wait', for: 'soon' }] }],
+      otherwise: { label: 'x', lane: [] }
+    };
+    const found = problems(whole({ lane: [branch] }));
+    expect(found.some((p) => p.includes('lane[0].lanes[0].lane[0].for: found "soon"'))).toBe(true);
+  });
+
+  it('text that is not JSON, with the line', () => {
+    expect(problems('{\n  "format": "ambulo.journey/1",\n  "key": try\n}')[0]).toMatch(
+      /^3: the document: found text that is not JSON/
+    );
+    expect(problems('')[0]).toMatch(/^1: the document/);
+  });
+});
+
+it('accepts a byte order mark', () => expect(parseJourney('\uFEFF' + whole({})).journey).toMatchObject({ key: 'try' }));

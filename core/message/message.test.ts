@@ -1,0 +1,84 @@
+import { describe, expect, it } from 'vitest';
+import { emailHtml } from './html.ts';
+import { distinctLinks, replaceLinks } from './links.ts';
+import { fillIn, templateProblem } from './personal.ts';
+import { isStopWord, smsSize } from './sms.ts';
+
+const scope = (person: Record<string, unknown>) => ({
+  person,
+  journey: { name: 'Try' },
+  links: { unsubscribe: 'https://u.example' }
+});
+
+describe('personal fields', () => {
+  it.each([
+    ['Hi {{ person.first_name | default: "there" }}', { first_name: 'Ada' }, 'Hi Ada'],
+    ['Hi {{ person.first_name | default: "there" }}', {}, 'Hi there'],
+    ['Hi {{ person.first_name | default: "there" }}', { first_name: '' }, 'Hi there'],
+    ['{{ person.first_name }}', { first_name: '{{ person.email }}<b>' }, '{{ person.email }}<b>'],
+    ['{{ person.constructor.name }}|{{ person.toString }}', {}, '|']
+  ])('%s with %j', (template, person, expected) => expect(fillIn(template, scope(person))).toBe(expected));
+
+  it.each(['{{ person.first_name', '{% if person.x %}', '{{ x | shout }}'])('%s cannot be read', (template) =>
+    expect(templateProblem(template)).not.toBeNull()
+  );
+
+  it('does not run away, and reads no files', () => {
+    expect(() => fillIn('{% for i in (1..100000000) %}x{% endfor %}', scope({}))).toThrow();
+    expect(() => fillIn('{% include "/etc/passwd" %}', scope({}))).toThrow();
+  });
+});
+
+describe('HTML of an email', () => {
+  const html = (text: string, subject = 's'): string =>
+    emailHtml({
+      subject,
+      preview: '<i>',
+      text,
+      href: (url) => `https://t.example/?${url.length}`,
+      pixel: 'https://p.example/"x',
+      sender: 'Us'
+    });
+  it('shows everything as text', () => {
+    const out = html('<script>alert(1)</script> & "quotes"', '</title><script>');
+    expect(out).not.toContain('<script>');
+    expect(out).toContain('&lt;script&gt;alert(1)&lt;/script&gt; &amp; &quot;quotes&quot;');
+    expect(out).toContain('src="https://p.example/&quot;x"');
+  });
+  it('makes paragraphs, breaks and links', () => {
+    const out = html('One\ntwo\n\nSee https://quillmoor.example/a?b=1&c=2.');
+    expect(out.match(/<p /g)).toHaveLength(2);
+    expect(out).toContain('One<br>');
+    expect(out).toMatch(
+      /<a href="https:\/\/t\.example\/\?35"[^>]*>https:\/\/quillmoor\.example\/a\?b=1&amp;c=2<\/a>\./
+    );
+  });
+});
+
+describe('links', () => {
+  it.each([
+    ['see https://a.example/x, and https://a.example/x (twice)', ['https://a.example/x']],
+    ['(https://a.example/(x))', ['https://a.example/(x)']],
+    ['javascript:alert(1) ftp://a.example mailto:x@a.example a.example', []]
+  ])('%s', (text, expected) => expect(distinctLinks(text)).toEqual(expected));
+  it('are replaced where they stand', () => expect(replaceLinks('a https://x.example b', () => 'L')).toBe('a L b'));
+});
+
+describe('texts', () => {
+  it.each([
+    ['', 'GSM-7', 0, 1, 160],
+    ['x'.repeat(160), 'GSM-7', 160, 1, 0],
+    ['x'.repeat(161), 'GSM-7', 161, 2, 145],
+    ['€', 'GSM-7', 2, 1, 158],
+    ['Dún Sailí', 'UCS-2', 9, 1, 61],
+    ['😀'.repeat(35), 'UCS-2', 70, 1, 0],
+    ['😀'.repeat(36), 'UCS-2', 72, 2, 62]
+  ])('%j', (text, alphabet, used, parts, left) => expect(smsSize(text)).toEqual({ alphabet, used, parts, left }));
+  it.each([
+    ['STOP', true],
+    [' stop. ', true],
+    ['Unsubscribe', true],
+    ['stop by on Friday?', false],
+    ['', false]
+  ])('%j stops: %s', (text, stops) => expect(isStopWord(text)).toBe(stops));
+});

@@ -1,0 +1,127 @@
+import prettier from 'eslint-config-prettier';
+import importX from 'eslint-plugin-import-x';
+import svelte from 'eslint-plugin-svelte';
+import globals from 'globals';
+import ts from 'typescript-eslint';
+import svelteConfig from './svelte.config.js';
+
+/** What each part may not reach, and why. The rules are those of docs/architecture.md. */
+const zones = [
+  {
+    target: './core',
+    from: ['./server', './src', './standins', './bin', './demo', './bench'],
+    message: 'The core imports nothing from outside the core.'
+  },
+  {
+    target: './server',
+    from: ['./src', './standins', './bin', './demo', './bench'],
+    message: 'The server knows no interface and no stand-in.'
+  },
+  {
+    target: './standins',
+    from: ['./core', './server', './src', './bin', './demo', './bench'],
+    message: 'Stand-ins are outside services: SMTP and HTTP only.'
+  },
+  {
+    target: './src',
+    from: ['./standins', './bin', './demo', './bench'],
+    message: 'Stand-ins are reached over SMTP and HTTP only.'
+  }
+];
+
+/** Small pure libraries that the core may use; none does input or output. */
+const CORE_MAY_IMPORT = [
+  'zod',
+  'temporal-polyfill',
+  'immer',
+  'liquidjs',
+  'linkify-it',
+  'jsonc-parser',
+  'csv-parse/browser/esm/sync'
+];
+
+export default ts.config(
+  { ignores: ['build/', '.svelte-kit/', 'node_modules/', '.ambulo/', 'test-results/'] },
+  ...ts.configs.strict,
+  ...ts.configs.stylistic,
+  ...svelte.configs['flat/recommended'],
+  prettier,
+  ...svelte.configs['flat/prettier'],
+  {
+    languageOptions: { globals: { ...globals.node, ...globals.browser } },
+    plugins: { 'import-x': importX },
+    rules: {
+      '@typescript-eslint/no-explicit-any': 'error',
+      '@typescript-eslint/no-non-null-assertion': 'error',
+      '@typescript-eslint/no-empty-object-type': ['error', { allowInterfaces: 'with-single-extends' }],
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      '@typescript-eslint/no-empty-function': 'off',
+      '@typescript-eslint/no-dynamic-delete': 'off',
+      '@typescript-eslint/no-unused-expressions': ['error', { allowTernary: true }],
+      '@typescript-eslint/no-invalid-void-type': 'off',
+      'svelte/no-navigation-without-resolve': 'off',
+      'svelte/prefer-svelte-reactivity': 'off',
+      'import-x/no-restricted-paths': [
+        'error',
+        { zones: zones.flatMap((z) => z.from.map((from) => ({ target: z.target, from, message: z.message }))) }
+      ],
+      eqeqeq: 'error',
+      'no-console': 'error'
+    }
+  },
+  {
+    files: ['**/*.svelte', '**/*.svelte.ts'],
+    languageOptions: { parserOptions: { parser: ts.parser, extraFileExtensions: ['.svelte'], svelteConfig } }
+  },
+  {
+    files: ['core/**/*.ts'],
+    ignores: ['core/**/*.test.ts'],
+    rules: {
+      'no-restricted-imports': [
+        'error',
+        {
+          patterns: [
+            {
+              regex: `^(?!\\.{1,2}/)(?!(${CORE_MAY_IMPORT.join('|')})$)`,
+              message: 'The core imports small pure libraries only; the list is in eslint.config.js.'
+            }
+          ]
+        }
+      ],
+      'no-restricted-globals': [
+        'error',
+        'process',
+        'Buffer',
+        'fetch',
+        'window',
+        'document',
+        'localStorage',
+        'setTimeout',
+        'setInterval'
+      ],
+      'no-restricted-properties': [
+        'error',
+        { object: 'Date', property: 'now', message: 'The core has no clock: the instant is an argument.' },
+        { object: 'Math', property: 'random', message: 'The core has no chance of its own.' }
+      ]
+    }
+  },
+  {
+    files: ['src/ui/**/*', 'src/routes/**/*.svelte'],
+    rules: {
+      '@typescript-eslint/no-restricted-imports': [
+        'error',
+        {
+          patterns: [
+            {
+              group: ['$server/*', '**/server/**'],
+              allowTypeImports: true,
+              message: 'The interface knows the server by its types only.'
+            }
+          ]
+        }
+      ]
+    }
+  },
+  { files: ['**/*.test.ts', 'tests/**/*.ts'], rules: { '@typescript-eslint/no-non-null-assertion': 'off' } }
+);
