@@ -26,6 +26,7 @@ const AT_ONCE = 500;
 export async function matchRows(db: Db, rows: GoodRow[]): Promise<{ matched: Matched[]; refused: Refused[] }> {
   const matched: Matched[] = [];
   const refused: Refused[] = [];
+  const taken = new Map<number, number>();
   for (let i = 0; i < rows.length; i += 5000) {
     const part = rows.slice(i, i + 5000);
     const known = await db.query<{ id: number; email: string | null; phone: string | null }>(
@@ -44,7 +45,21 @@ export async function matchRows(db: Db, rows: GoodRow[]): Promise<{ matched: Mat
           found: row.phone ?? '',
           reason: 'this phone number belongs to someone with another email'
         });
-      } else matched.push({ row, person: a ?? b ?? null });
+        continue;
+      }
+      const person = a ?? b ?? null;
+      const line = person === null ? undefined : taken.get(person);
+      if (line !== undefined) {
+        refused.push({
+          line: row.line,
+          column: null,
+          found: row.email ?? row.phone ?? '',
+          reason: `this is the person of line ${line}, by another address`
+        });
+        continue;
+      }
+      if (person !== null) taken.set(person, row.line);
+      matched.push({ row, person });
     }
   }
   return { matched, refused };

@@ -1,0 +1,152 @@
+/** A workspace of its own for each test: database, Postbox, Handset, engine. */
+import { randomBytes } from 'node:crypto';
+import { inject } from 'vitest';
+import pg from 'pg';
+import type { Journey } from '../../core/journey/schema.ts';
+import type { PersonState } from '../../core/person/state.ts';
+import { setPracticeClock } from '../../server/clock/clock.ts';
+import { settle } from '../../server/clock/skip.ts';
+import { migrate } from '../../server/db/migrate.ts';
+import { openPool, ts, type Pool } from '../../server/db/pool.ts';
+import type { Engine } from '../../server/engine/context.ts';
+import { PlanBook } from '../../server/engine/plans.ts';
+import { createJourney } from '../../server/journeys/journeys.ts';
+import { setLive } from '../../server/journeys/going-live.ts';
+import { openMailer } from '../../server/mail/smtp.ts';
+import { startHandset, type Handset } from '../../standins/handset.ts';
+import { startPostbox, type Postbox } from '../../standins/postbox.ts';
+import { MONDAY } from '../make.ts';
+
+export interface World {
+  url: string;
+  pool: Pool;
+  engine: Engine;
+  postbox: Postbox;
+  handset: Handset;
+  secret: Buffer;
+  close(): Promise<void>;
+}
+
+let count = 0;
+
+export async function openWorld(): Promise<World> {
+  const port = inject('databasePort');
+  const name = `test_${process.pid}_${++count}`;
+  const admin = new pg.Client({ connectionString: `postgresql://ambulo@127.0.0.1:${port}/postgres` });
+  await admin.connect();
+  await admin.query(`create database ${name}`);
+  await admin.end();
+  const url = `postgresql://ambulo@127.0.0.1:${port}/${name}`;
+  const pool = openPool(url);
+  await migrate(pool);
+  const secret = randomBytes(32);
+  await pool.query(
+    `insert into workspace (name, zone, clock, practice_now, secret) values ('Test', 'UTC', 'practice', $1, $2)`,
+    [ts(MONDAY), secret]
+  );
+  const postbox = await startPostbox({ smtp: 0, http: 0 });
+  const handset = await startHandset({ port: 0, webhook: () => 'http://127.0.0.1:9/none', secret: 'x'.repeat(32) });
+  const mailer = openMailer(`smtp://127.0.0.1:${postbox.smtpPort}`);
+  const engine: Engine = {
+    pool,
+    plans: new PlanBook(),
+    passersBy: null,
+    post: {
+      mailer,
+      smsUrl: `http://127.0.0.1:${handset.port}`,
+      smsFrom: 'Test',
+      mailFrom: 'Test <desk@quillmoor.example>',
+      mailDomain: 'quillmoor.example',
+      base: 'http://127.0.0.1:9999',
+      secret
+    }
+  };
+  return {
+    url,
+    pool,
+    engine,
+    postbox,
+    handset,
+    secret,
+    async close() {
+      mailer.close();
+      await Promise.all([postbox.close(), handset.close()]);
+      await pool.end();
+    }
+  };
+}
+
+/** Puts people in as they stand; their ids come in order. */
+export async function addPeople(pool: Pool, people: PersonState[]): Promise<number[]> {
+  const ids: number[] = [];
+  for (const p of people) {
+    const f = Object.fromEntries(p.fields);
+    const { email, phone, first_name, last_name, zone, ...rest } = f;
+    const { rows } = await pool.query<{ id: number }>(
+      `insert into people (email, phone, first_name, last_name, zone, fields, created_at, updated_at) values ($1, $2, $3, $4, $5, $6, $7, $7) returning id`,
+      [email, phone, first_name, last_name, zone, JSON.stringify(rest), ts(MONDAY)]
+    );
+    const id = rows[0]!.id;
+    ids.push(id);
+    for (const tag of p.tags) await pool.query('insert into person_tags values ($1, $2, $3)', [id, tag, ts(MONDAY)]);
+    for (const [channel, state] of Object.entries(p.consent)) {
+      await pool.query(`insert into consents values ($1, $2, $3, $4, 'test')`, [id, channel, state, ts(MONDAY)]);
+    }
+  }
+  return ids;
+}
+
+export async function live(world: World, journey: Journey): Promise<void> {
+  const key = await createJourney(world.pool, journey, 'test');
+  const result = await setLive(world.pool, key, 1, 'test');
+  if (!result.ok) throw new Error(result.message);
+}
+
+/** Works until nothing is left to do now, then moves the clock from due instant to due instant. */
+export async function skipTo(world: World, until: number): Promise<void> {
+  for (;;) {
+    const next = await settle(world.engine, false);
+    if (next === null || next > until) break;
+    await setPracticeClock(world.pool, next);
+  }
+  await setPracticeClock(world.pool, until);
+  await settle(world.engine, false);
+}
+
+/** Stores a happening about a message, as the intake does, at the present instant. */
+export async function react(
+  world: World,
+  person: number,
+  step: string,
+  name: string,
+  data: object = {}
+): Promise<void> {
+  await world.pool.query(
+    `insert into happenings (person_id, name, at, source, walk_id, journey_id, step, message_id, data)
+     select m.person_id, $3, w.practice_now, 'test', m.walk_id, m.journey_id, m.step, m.id, jsonb_build_object('channel', m.channel) || $4::jsonb
+     from messages m, workspace w where m.person_id = $1 and m.step = $2`,
+    [person, step, name, JSON.stringify(data)]
+  );
+}
+
+/** The trail as a replay prints it. */
+export async function trailOf(pool: Pool): Promise<Record<string, unknown>[]> {
+  const { rows } = await pool.query<{
+    at: number;
+    person_id: number;
+    key: string;
+    step: string | null;
+    what: string;
+    detail: object;
+  }>(
+    `select t.at, t.person_id, j.key, t.step, t.what, t.detail from trail t join journeys j on j.id = t.journey_id order by t.at, t.person_id, t.id`
+  );
+  return rows.map((r) => ({
+    at: new Date(r.at).toISOString(),
+    person: String(r.person_id),
+    journey: r.key,
+    step: r.step,
+    what: r.what,
+    ...r.detail
+  }));
+}
