@@ -1,4 +1,4 @@
-import { execFileSync, spawnSync } from 'node:child_process';
+import { execFileSync, spawnSync, type SpawnSyncReturns } from 'node:child_process';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -13,9 +13,7 @@ const files = {
   happenings: join(example, 'happenings.ndjson')
 };
 
-function trace(
-  change: Partial<typeof files & { until: string; from: string }> = {}
-): ReturnType<typeof spawnSync<string>> {
+function trace(change: Partial<typeof files & { until: string; from: string }> = {}): SpawnSyncReturns<string> {
   const given = { ...files, until: '2027-04-30T00:00:00Z', ...change };
   return spawnSync(ambulo, ['trace', ...Object.entries(given).flatMap(([k, v]) => [`--${k}`, v])], {
     encoding: 'utf8',

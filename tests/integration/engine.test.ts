@@ -52,7 +52,12 @@ function people(): PersonState[] {
   ];
 }
 
-type Act = { after: number; person: string; do: 'tag' | 'enter' | 'opened' | 'clicked' | 'unsubscribed'; what: string };
+interface Act {
+  after: number;
+  person: string;
+  do: 'tag' | 'enter' | 'opened' | 'clicked' | 'unsubscribed';
+  what: string;
+}
 const acts: Act[] = [
   ...['1', '2', '3', '4', '5', '6'].map((person): Act => ({ after: 0, person, do: 'tag', what: 'in' })),
   { after: 5 * HOUR, person: '1', do: 'opened', what: 'a' },

@@ -23,19 +23,21 @@
 </script>
 
 <section class="drawer" class:open aria-label="Read-through and findings">
-  <div class="tabs" role="tablist">
-    <button
-      role="tab"
-      aria-selected={tab === 'read'}
-      aria-controls="drawer-box"
-      onclick={() => ((tab = 'read'), (open = true))}>Read-through</button
-    >
-    <button
-      role="tab"
-      aria-selected={tab === 'findings'}
-      aria-controls="drawer-box"
-      onclick={() => ((tab = 'findings'), (open = true))}>Findings {findings.length}</button
-    >
+  <div class="bar">
+    <div class="tabs" role="tablist">
+      <button
+        role="tab"
+        aria-selected={tab === 'read'}
+        aria-controls="drawer-box"
+        onclick={() => ((tab = 'read'), (open = true))}>Read-through</button
+      >
+      <button
+        role="tab"
+        aria-selected={tab === 'findings'}
+        aria-controls="drawer-box"
+        onclick={() => ((tab = 'findings'), (open = true))}>Findings {findings.length}</button
+      >
+    </div>
     <button class="act fold" aria-expanded={open} aria-controls="drawer-box" onclick={() => (open = !open)}
       >{open ? 'Fold away' : 'Show'}</button
     >
@@ -80,12 +82,16 @@
     background: var(--surface);
     border-top: 1px solid #b5b09f;
   }
-  .tabs {
+  .bar {
     display: flex;
-    gap: 18px;
+    justify-content: space-between;
     height: 34px;
     padding: 0 18px;
     border-bottom: 1px solid var(--rule-soft);
+  }
+  .tabs {
+    display: flex;
+    gap: 18px;
   }
   .tabs button {
     padding: 0;
@@ -101,9 +107,7 @@
     font-weight: 650;
     border-bottom-color: var(--action);
   }
-  .tabs .fold {
-    margin-left: auto;
-    color: var(--action);
+  .fold {
     font-size: 12.5px;
   }
   .box {

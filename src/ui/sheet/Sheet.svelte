@@ -5,7 +5,7 @@
   import { readGapText } from '$core/edit/gap-text.ts';
   import type { Journey } from '$core/journey/schema.ts';
   import { CARD_HEIGHT, CARD_WIDTH, layoutSheet, ROW_HEIGHT, type Gap, type LaneRow } from '$core/sheet/layout.ts';
-  import { kindOf } from '$core/steps/index.ts';
+  import { kindOf, type StepName } from '$core/steps/index.ts';
   import { conditionWords, entryWords } from '$core/tell/condition.ts';
   import { namingOf } from '$core/tell/read-through.ts';
   import { durationShort } from '$core/tell/words.ts';
@@ -90,6 +90,14 @@
 
   function openInsert(gap: Gap | null, filter: string): void {
     if (gap && editable) inserting = { gap, filter };
+  }
+
+  function choose(kind: StepName): void {
+    const gap = inserting?.gap;
+    inserting = null;
+    if (!gap) return;
+    if (kind === 'wait') void editGap(gap, '');
+    else editor.insert(kind, gap.lane, gap.index);
   }
 
   async function editGap(gap: Gap, text: string): Promise<void> {
@@ -367,11 +375,7 @@
             x={Math.max(4, Math.min(gap.x1, layout.width - 330))}
             y={gap.y + 18}
             filter={inserting.filter}
-            onchoose={(kind) => {
-              inserting = null;
-              if (kind === 'wait') void editGap(gap, '');
-              else editor.insert(kind, gap.lane, gap.index);
-            }}
+            onchoose={choose}
             onleave={() => {
               inserting = null;
               sheet.focus();

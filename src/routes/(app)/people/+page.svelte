@@ -68,36 +68,39 @@
     <Button size="field" href="/people/import">Import people</Button>
   </header>
   {#if data.people.length}
-    <table class="figures">
-      <thead>
-        <tr>
-          <SortHeader name="Name" column="name" bind:sort={sorter.value} />
-          <SortHeader name="Email" column="email" bind:sort={sorter.value} />
-          <th scope="col">Phone</th>
-          <th scope="col">Town</th>
-          <th scope="col">Tags</th>
-          <th scope="col">Consent <small>email · text</small></th>
-          <SortHeader name="Interest" column="interest" bind:sort={sorter.value} figure />
-          <SortHeader name="Walks now" column="walking" bind:sort={sorter.value} figure />
-          <SortHeader name="Last did" column="last" bind:sort={sorter.value} />
-        </tr>
-      </thead>
-      <tbody>
-        {#each data.people as p (p.id)}
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex (a part that scrolls must be reachable by keyboard) -->
+    <div class="scroll" role="region" tabindex="0" aria-label="People, table">
+      <table class="figures">
+        <thead>
           <tr>
-            <td><a href="/people/{p.id}">{p.name}</a></td>
-            <td class="clip">{p.email ?? ''}</td>
-            <td class="nowrap">{p.phone ?? ''}</td>
-            <td>{p.town ?? ''}</td>
-            <td class="clip">{p.tags.join(', ')}</td>
-            <td class="nowrap">{p.consentEmail ?? 'never asked'} · {p.consentSms ?? 'never asked'}</td>
-            <td class="number">{p.interest ?? ''}</td>
-            <td class="number">{p.walking || ''}</td>
-            <td class="nowrap">{p.lastDid ? `${p.lastDid} ${format.date(p.lastDidAt ?? 0)}` : ''}</td>
+            <SortHeader name="Name" column="name" bind:sort={sorter.value} />
+            <SortHeader name="Email" column="email" bind:sort={sorter.value} />
+            <th scope="col">Phone</th>
+            <th scope="col">Town</th>
+            <th scope="col">Tags</th>
+            <th scope="col">Consent <small>email · text</small></th>
+            <SortHeader name="Interest" column="interest" bind:sort={sorter.value} figure />
+            <SortHeader name="Walks now" column="walking" bind:sort={sorter.value} figure />
+            <SortHeader name="Last did" column="last" bind:sort={sorter.value} />
           </tr>
-        {/each}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {#each data.people as p (p.id)}
+            <tr>
+              <td><a href="/people/{p.id}">{p.name}</a></td>
+              <td class="clip">{p.email ?? ''}</td>
+              <td class="nowrap">{p.phone ?? ''}</td>
+              <td>{p.town ?? ''}</td>
+              <td class="clip">{p.tags.join(', ')}</td>
+              <td class="nowrap">{p.consentEmail ?? 'never asked'} · {p.consentSms ?? 'never asked'}</td>
+              <td class="number">{p.interest ?? ''}</td>
+              <td class="number">{p.walking || ''}</td>
+              <td class="nowrap">{p.lastDid ? `${p.lastDid} ${format.date(p.lastDidAt ?? 0)}` : ''}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
     <nav aria-label="Pages">
       <span class="soft">{number(first)}–{number(last)} of {number(data.total)}</span>
       {#if data.search.page > 1}<a href="{address({})}&page={data.search.page - 1}">Previous {data.perPage}</a>{/if}
@@ -153,6 +156,9 @@
   }
   .nowrap {
     white-space: nowrap;
+  }
+  .scroll {
+    overflow-x: auto;
   }
   nav {
     display: flex;

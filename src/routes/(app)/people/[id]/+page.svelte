@@ -133,10 +133,10 @@
       <Button size="small" kind="tertiary" type="submit">Put on</Button>
     </form>
     <h2>Scores</h2>
-    <dl>
-      {#each p.scores as s (s.score)}<dt>{s.score}</dt>
-        <dd>{s.points}</dd>{:else}<dd class="soft">No points yet</dd>{/each}
-    </dl>
+    {#if p.scores.length}<dl>
+        {#each p.scores as s (s.score)}<dt>{s.score}</dt>
+          <dd>{s.points}</dd>{/each}
+      </dl>{:else}<p class="soft">No points yet</p>{/if}
     <h2>Journeys <span class="soft">{p.walks.length}</span></h2>
     <ul>
       {#each p.walks as w (w.id)}

@@ -107,7 +107,8 @@
   li a:focus-visible {
     outline-offset: -2px;
   }
-  .here a {
+  .here a,
+  .here a:hover {
     background: var(--action-ground);
   }
   .to {

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { enhance } from '$app/forms';
+  import { tick } from 'svelte';
   import { findLinks } from '$core/message/links.ts';
   import { useFormat } from '$ui/format.ts';
   import type { ActionData, PageData } from './$types';
@@ -7,6 +8,27 @@
   let { data, form }: { data: PageData; form: ActionData } = $props();
   const format = useFormat();
   const m = $derived(data.opened);
+  let frame = $state<HTMLIFrameElement>();
+  let follow = $state<HTMLFormElement>();
+  let url = $state('');
+
+  /**
+   * The frame runs no scripts, so it may share our origin, without which its own pictures would be refused.
+   * Its links are followed as the list below does: by the Postbox, in the reader's place.
+   */
+  function catchLinks(): void {
+    frame?.contentDocument?.addEventListener('click', (event) => {
+      const link = (event.target as Element | null)?.closest('a');
+      if (!link) return;
+      event.preventDefault();
+      if (link.href === unsubscribe) window.open(link.href, '_blank', 'noopener');
+      else {
+        url = link.href;
+        void tick().then(() => follow?.requestSubmit());
+      }
+    });
+  }
+
   let part = $state<'html' | 'text' | 'headers'>('html');
   const headers = $derived([...m.headers, ['return-path', m.returnPath]].map(([k, v]) => `${k}: ${v}`).join('\n'));
   const links = $derived(findLinks(m.text).map((l) => l.url));
@@ -36,10 +58,19 @@
     </div>
   </header>
   {#key m.id}
-    {#if part === 'html'}<iframe title="The mail as its reader sees it" sandbox="" srcdoc={m.html}></iframe>
+    {#if part === 'html'}<iframe
+        bind:this={frame}
+        title="The mail as its reader sees it"
+        sandbox="allow-same-origin"
+        srcdoc={m.html}
+        onload={catchLinks}
+      ></iframe>
     {:else if part === 'text'}<pre>{m.text}</pre>
     {:else}<pre>{headers}</pre>{/if}
   {/key}
+  <form bind:this={follow} method="post" action="?/follow" use:enhance hidden>
+    <input type="hidden" name="url" value={url} />
+  </form>
   <footer>
     <h3>As {m.to}, follow</h3>
     <ul>

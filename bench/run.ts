@@ -1,0 +1,40 @@
+/**
+ * npm run bench: each benchmark prints one table; ours, a reference measured in
+ * the same run, and their ratio. `-- --json NAME` prints one JSON object a row.
+ */
+import { parseArgs } from 'node:util';
+import { engine } from './engine.ts';
+import { pages } from './pages.ts';
+import type { Benchmark, Row } from './row.ts';
+
+const ALL: Record<string, Benchmark> = { engine, pages };
+
+const { values, positionals } = parseArgs({
+  options: { json: { type: 'boolean', default: false } },
+  allowPositionals: true
+});
+const unknown = positionals.filter((name) => !(name in ALL));
+if (unknown.length) {
+  process.stderr.write(`There is no benchmark ${unknown.join(', ')}; there are ${Object.keys(ALL).join(', ')}.\n`);
+  process.exit(2);
+}
+
+const format = (n: number): string => (n >= 100 ? Math.round(n).toString() : n.toPrecision(3));
+
+for (const [name, benchmark] of Object.entries(ALL)) {
+  if (positionals.length && !positionals.includes(name)) continue;
+  const rows: Row[] = await benchmark((line) => void (values.json || process.stdout.write(`  ${line}\n`)));
+  if (values.json) {
+    for (const row of rows) process.stdout.write(JSON.stringify(row) + '\n');
+    continue;
+  }
+  process.stdout.write(
+    `\n${name}\n${'what'.padEnd(52)}${'ours'.padStart(10)}${'reference'.padStart(12)}${'ratio'.padStart(8)}  to reach\n`
+  );
+  for (const r of rows) {
+    process.stdout.write(
+      `${r.name.padEnd(52)}${format(r.ours).padStart(10)}${format(r.reference).padStart(12)}${r.ratio.toFixed(2).padStart(8)}  ${r.target}  (${r.unit})\n`
+    );
+  }
+  process.stdout.write('\n');
+}
