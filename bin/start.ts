@@ -2,9 +2,9 @@
  * Starts the whole of Ambulo on loopback: database, stand-ins, web server,
  * worker. Used by the demo and by the browser tests.
  */
-import { fork, spawn, type ChildProcess } from 'node:child_process';
+import { fork, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { mkdirSync, openSync, rmSync } from 'node:fs';
+import { closeSync, mkdirSync, openSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { createUser } from '../server/access/sessions.ts';
@@ -24,9 +24,8 @@ export interface Running {
   fresh: boolean;
   /** Ends everything, in the order that loses nothing. */
   stop(): Promise<void>;
-  /** One more worker, for tests that end one. */
-  startWorker(): Promise<ChildProcess>;
-  worker: ChildProcess;
+  /** Process id of the worker that runs now, for tests that end it. */
+  workerPid(): number;
 }
 
 export interface Ports {
@@ -94,9 +93,12 @@ export async function start({
   say('starting PostgreSQL');
   const cluster = await startCluster({ dir: join(dir, 'postgres'), port: ports.database, careless });
   const pool = openPool(cluster.url);
-  const children: ChildProcess[] = [];
+  const children = new Set<ChildProcess>();
+  let stopping = false;
   const stop = async (): Promise<void> => {
-    for (const child of children) await end(child);
+    stopping = true;
+    // The last started first: the worker ends before what it needs.
+    for (const child of [...children].reverse()) await end(child);
     await pool.end().catch(() => undefined);
     await cluster.stop();
   };
@@ -142,7 +144,16 @@ export async function start({
         stdio: ['ignore', log, log, 'ipc'],
         detached: true
       });
-      children.unshift(child);
+      closeSync(log);
+      children.add(child);
+      child.once('exit', (code, signal) => {
+        children.delete(child);
+        if (stopping) return;
+        say(`${name} ended (${signal ?? code}); starting it again`);
+        setTimeout(() => {
+          if (!stopping) void launch(name, file, tsx).catch((error: Error) => say(error.message));
+        }, 1000);
+      });
       if (tsx) await told(child, name, dir);
       return child;
     };
@@ -152,7 +163,7 @@ export async function start({
     const server = await launch('web', 'build/index.js', false);
     await answering(`${web}/health`, server, dir);
     say('starting the worker');
-    const worker = await launch('worker', 'bin/worker.ts', true);
+    await launch('worker', 'bin/worker.ts', true);
     return {
       web,
       databaseUrl: cluster.url,
@@ -162,8 +173,7 @@ export async function start({
       env,
       fresh: made,
       stop,
-      worker,
-      startWorker: () => launch('worker', 'bin/worker.ts', true)
+      workerPid: () => [...children].at(-1)?.pid ?? 0
     };
   } catch (error) {
     await stop();
@@ -222,13 +232,4 @@ async function end(child: ChildProcess): Promise<void> {
   const timer = setTimeout(() => child.kill('SIGKILL'), 10_000);
   await gone;
   clearTimeout(timer);
-}
-
-/** Runs a program to its end, its output going where ours goes. */
-export function runToEnd(command: string, args: string[], cwd: string): Promise<number> {
-  return new Promise((resolve, reject) => {
-    const child = spawn(command, args, { cwd, stdio: ['ignore', 'inherit', 'inherit'] });
-    child.once('error', reject);
-    child.once('exit', (code) => resolve(code ?? 1));
-  });
 }

@@ -4,6 +4,8 @@ declare global {
   namespace App {
     interface Locals {
       user: User | null;
+      /** Set when something of this request failed because the database is away. */
+      databaseAway?: boolean;
     }
     interface Error {
       message: string;

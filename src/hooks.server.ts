@@ -17,11 +17,14 @@ export const handle: Handle = async ({ event, resolve }) => {
     return new Response('This request came from another site and was refused. Nothing was changed.', { status: 403 });
   }
   const token = event.cookies.get(SESSION_COOKIE);
+  // An open page asks for fresh figures: it waits for the database rather than being replaced by an error.
+  const patient = event.isDataRequest && event.request.method === 'GET';
   try {
     event.locals.user = token ? await userOf(db(), token) : null;
   } catch (error) {
     if (!isUnavailable(error)) throw error;
-    return away(event.request);
+    if (!patient || !(await databaseBack())) return away(event.request);
+    event.locals.user = token ? await userOf(db(), token) : null;
   }
   if (!event.locals.user && !PUBLIC.test(pathname)) {
     if (event.request.headers.get('accept')?.includes('text/html')) {
@@ -29,11 +32,29 @@ export const handle: Handle = async ({ event, resolve }) => {
     }
     return Response.json({ message: 'Sign in first.' }, { status: 401 });
   }
-  const response = await resolve(event);
+  let response = await resolve(event);
+  if (patient && event.locals.databaseAway && (await databaseBack())) response = await resolve(event);
   response.headers.set('x-content-type-options', 'nosniff');
   response.headers.set('referrer-policy', 'same-origin');
   return response;
 };
+
+const PATIENCE_MS = 120_000;
+
+/** Waits until the database answers again; false where that takes too long. */
+async function databaseBack(): Promise<boolean> {
+  for (const until = Date.now() + PATIENCE_MS; Date.now() < until;) {
+    const up = await db()
+      .query('select 1')
+      .then(
+        () => true,
+        () => false
+      );
+    if (up) return true;
+    await new Promise((resolve) => setTimeout(resolve, 500));
+  }
+  return false;
+}
 
 /** Without the database not even the session can be read; say so, and try again. */
 function away(request: Request): Response {
@@ -53,8 +74,9 @@ by itself as soon as the database answers. This page tries again every three sec
   });
 }
 
-export const handleError: HandleServerError = ({ error, status }) => {
+export const handleError: HandleServerError = ({ error, event, status }) => {
   if (isUnavailable(error)) {
+    event.locals.databaseAway = true;
     return { message: AWAY, hint: 'Nothing is lost. Try again in a moment; the worker goes on by itself.' };
   }
   if (status === 404) return { message: 'There is nothing at this address.' };

@@ -1,5 +1,18 @@
 <script lang="ts">
   import { page } from '$app/state';
+  import { onMount } from 'svelte';
+
+  /** Where there is a hint the trouble passes by itself: look every three seconds whether it has. */
+  onMount(() => {
+    if (!page.error?.hint) return;
+    const timer = setInterval(() => {
+      void fetch('/health').then(
+        (r) => r.ok && location.reload(),
+        () => undefined
+      );
+    }, 3000);
+    return () => clearInterval(timer);
+  });
 </script>
 
 <svelte:head><title>{page.status} · Ambulo</title></svelte:head>

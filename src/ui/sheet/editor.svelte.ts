@@ -39,12 +39,28 @@ export class Editor {
     readonly key: string,
     draft: Journey,
     revision: number,
-    savedAt: number
+    private savedAt: number
   ) {
     this.history = $state.raw(begin(draft));
     this.saving = $state({ kind: 'saved', at: savedAt });
     this.revision = revision;
     this.savedDocument = draft;
+  }
+
+  /** Takes back what an earlier page could not save before it was closed, if nobody has changed the draft since. */
+  restore(): void {
+    const kept = localStorage.getItem(this.shelf);
+    if (!kept) return;
+    const { revision, document } = JSON.parse(kept) as { revision: number; document: Journey };
+    if (revision !== this.revision) return localStorage.removeItem(this.shelf);
+    this.history = commit(this.history, document, 'What was not saved', false);
+    this.say('What could not be saved last time is here again.');
+    this.scheduleSave();
+  }
+
+  /** Where a draft is kept in the browser while the server cannot take it. */
+  private get shelf(): string {
+    return `ambulo-unsaved/${this.key}`;
   }
 
   get document(): Journey {
@@ -170,7 +186,11 @@ export class Editor {
       await new Promise((resolve) => setTimeout(resolve, 50));
       return this.save(keepalive);
     }
-    if (!this.hasUnsaved) return true;
+    if (!this.hasUnsaved) {
+      // Undone and done again: what is shown is what was saved.
+      if (this.saving.kind === 'unsaved') this.saving = { kind: 'saved', at: this.savedAt };
+      return true;
+    }
     const document = this.document;
     this.inFlight = true;
     this.saving = { kind: 'saving' };
@@ -184,13 +204,16 @@ export class Editor {
     if (answer.ok) {
       this.revision = answer.data.revision;
       this.savedDocument = document;
-      this.saving = { kind: 'saved', at: answer.data.savedAt };
+      this.savedAt = answer.data.savedAt;
+      this.saving = { kind: 'saved', at: this.savedAt };
+      localStorage.removeItem(this.shelf);
       if (document !== this.document) return this.save();
       return true;
     }
     // The server away or without its database comes back; a conflict or a refusal does not.
     const retry = answer.status === 0 || answer.status >= 500;
     this.saving = { kind: 'failed', message: answer.message, retry };
+    if (retry) localStorage.setItem(this.shelf, JSON.stringify({ revision: this.revision, document }));
     if (retry) this.timer = setTimeout(() => void this.save(), 3000);
     return false;
   }

@@ -64,6 +64,7 @@
   beforeNavigate(() => void editor.save(true));
 
   onMount(() => {
+    editor.restore();
     const step = page.url.searchParams.get('step');
     if (step) editor.selection = { at: 'card', key: step };
     else if (!editor.document.lane.length) editor.selection = { at: 'gap', lane: ['lane'], index: 0 };
