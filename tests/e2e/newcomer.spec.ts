@@ -189,6 +189,10 @@ test('reads the mail that arrived, opens it as one person, follows a link, unsub
   await page.getByRole('link', { name: /Dusk at the dome, Ida/ }).click();
   expect((await fetched).status()).toBe(200);
   await expect(page.frameLocator('iframe').getByText('Hello Ida,')).toBeVisible();
+  await page.frameLocator('iframe').getByRole('link', { name: 'https://quillmoor.example/dusk' }).click();
+  await expect(page.getByRole('status').filter({ hasText: 'Followed as' })).toContainText(
+    'it led to https://quillmoor.example/dusk'
+  );
   await page.getByRole('button', { name: 'Text part' }).click();
   await expect(page.locator('pre')).toContainText('Hello Ida,');
   await page.getByRole('button', { name: 'Headers' }).click();

@@ -62,8 +62,8 @@
         <button class="finding" onclick={() => go(f.step)}>
           <WarningAlt size={16} aria-hidden="true" />
           <span
-            >{#if f.severity === 'blocker'}<strong>Blocks going live.</strong>
-            {/if}{f.text} <em>{f.hint}</em></span
+            >{#if f.severity === 'blocker'}<strong class="blocks">Blocks going live.</strong>{/if}{f.text}
+            <em>{f.hint}</em></span
           >
         </button>
       {:else}

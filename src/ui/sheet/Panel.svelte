@@ -202,8 +202,8 @@
       {#each mine as f (f.check + f.text)}
         <p>
           <WarningAlt size={16} aria-hidden="true" /><span
-            >{#if f.severity === 'blocker'}<strong>Blocks going live.</strong>
-            {/if}{f.text} <em>{f.hint}</em></span
+            >{#if f.severity === 'blocker'}<strong class="blocks">Blocks going live.</strong>{/if}{f.text}
+            <em>{f.hint}</em></span
           >
         </p>
       {/each}

@@ -406,8 +406,7 @@
   }
   /* What is selected shows where the keys go; the sheet as a whole needs no ring. */
   .sheet:focus-visible .selected {
-    outline: 2px solid var(--action);
-    outline-offset: 1px;
+    box-shadow: 0 0 0 2px var(--action);
   }
   .inner {
     display: flex;

@@ -87,10 +87,10 @@
         <tbody>
           {#each data.people as p (p.id)}
             <tr>
-              <td><a href="/people/{p.id}">{p.name}</a></td>
+              <td class="nowrap"><a href="/people/{p.id}">{p.name}</a></td>
               <td class="clip">{p.email ?? ''}</td>
               <td class="nowrap">{p.phone ?? ''}</td>
-              <td>{p.town ?? ''}</td>
+              <td class="nowrap">{p.town ?? ''}</td>
               <td class="clip">{p.tags.join(', ')}</td>
               <td class="nowrap">{p.consentEmail ?? 'never asked'} · {p.consentSms ?? 'never asked'}</td>
               <td class="number">{p.interest ?? ''}</td>
@@ -149,7 +149,7 @@
     padding: 5px 8px;
   }
   .clip {
-    max-width: 220px;
+    max-width: 170px;
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;

@@ -9,10 +9,10 @@
   const r = $derived(data.review);
   const blockers = $derived(r.findings.filter((f) => f.severity === 'blocker'));
   const WHY: Record<string, string> = {
-    where: 'do not meet the rule for entering',
-    once: 'have been in this journey before',
-    goal: 'have reached the goal already',
-    leave: 'meet a leave rule'
+    where: 'kept out by the rule for entering',
+    once: 'kept out because they were in it before',
+    goal: 'kept out because they have reached the goal',
+    leave: 'kept out by a leave rule'
   };
   let going = $state(false);
   const act = $derived(
@@ -25,7 +25,23 @@
 <svelte:head><title>Review {data.journey.name} · Ambulo</title></svelte:head>
 
 <div class="page">
-  <h1>Before version {r.nextVersion} of {data.journey.name} goes live</h1>
+  <header>
+    <h1>Before version {r.nextVersion} of {data.journey.name} goes live</h1>
+    <form
+      method="post"
+      use:enhance={() => {
+        going = true;
+        return async ({ update }) => {
+          await update();
+          going = false;
+        };
+      }}
+    >
+      <input type="hidden" name="revision" value={data.journey.revision} />
+      <Button type="submit" disabled={blockers.length > 0 || going}>{act}</Button>
+      <Button kind="ghost" href="/journeys/{data.journey.key}">Back to the sheet</Button>
+    </form>
+  </header>
   {#if form?.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
   <div class="grid">
     <section>
@@ -43,7 +59,7 @@
       {#if r.kept.length}
         <ul>
           {#each r.kept as k (k.reason)}<li>
-              {number(k.people)} more have the tag, but {WHY[k.reason] ?? k.reason}.
+              {number(k.people)} more with the tag: {WHY[k.reason] ?? k.reason}.
             </li>{/each}
         </ul>
       {/if}
@@ -73,8 +89,8 @@
       {#each r.findings as f, i (i)}
         <p class="finding">
           <WarningAlt size={16} aria-hidden="true" /><span
-            >{#if f.severity === 'blocker'}<strong>Blocks going live.</strong>
-            {/if}{f.text} <a href="/journeys/{data.journey.key}{f.step ? `?step=${f.step}` : ''}">{f.hint}</a></span
+            >{#if f.severity === 'blocker'}<strong class="blocks">Blocks going live.</strong>{/if}{f.text}
+            <a href="/journeys/{data.journey.key}{f.step ? `?step=${f.step}` : ''}">{f.hint}</a></span
           >
         </p>
       {:else}<p class="soft">None.</p>{/each}
@@ -88,20 +104,6 @@
       </div>
     </section>
   </div>
-  <form
-    method="post"
-    use:enhance={() => {
-      going = true;
-      return async ({ update }) => {
-        await update();
-        going = false;
-      };
-    }}
-  >
-    <input type="hidden" name="revision" value={data.journey.revision} />
-    <Button type="submit" disabled={blockers.length > 0 || going}>{act}</Button>
-    <Button kind="ghost" href="/journeys/{data.journey.key}">Back to the sheet</Button>
-  </form>
 </div>
 
 <style>
@@ -110,7 +112,6 @@
     padding: 20px 24px 40px;
   }
   h1 {
-    margin-bottom: 14px;
     font-size: 20px;
     font-weight: 700;
   }
@@ -165,9 +166,16 @@
     background: var(--failure-ground);
     border-left: 3px solid var(--failure);
   }
+  header {
+    display: flex;
+    gap: 16px;
+    justify-content: space-between;
+    align-items: center;
+    margin-bottom: 14px;
+  }
   form {
     display: flex;
+    flex: none;
     gap: 8px;
-    margin-top: 18px;
   }
 </style>

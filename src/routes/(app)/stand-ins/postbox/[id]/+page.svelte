@@ -16,18 +16,26 @@
    * The frame runs no scripts, so it may share our origin, without which its own pictures would be refused.
    * Its links are followed as the list below does: by the Postbox, in the reader's place.
    */
-  function catchLinks(): void {
-    frame?.contentDocument?.addEventListener('click', (event) => {
-      const link = (event.target as Element | null)?.closest('a');
-      if (!link) return;
-      event.preventDefault();
-      if (link.href === unsubscribe) window.open(link.href, '_blank', 'noopener');
-      else {
-        url = link.href;
-        void tick().then(() => follow?.requestSubmit());
-      }
-    });
+  function followInside(event: MouseEvent): void {
+    const link = (event.target as Element | null)?.closest('a');
+    if (!link) return;
+    event.preventDefault();
+    if (link.href === unsubscribe) window.open(link.href, '_blank', 'noopener');
+    else {
+      url = link.href;
+      void tick().then(() => follow?.requestSubmit());
+    }
   }
+
+  $effect(() => {
+    const shown = frame;
+    if (!shown) return;
+    const watch = (): void => shown.contentDocument?.addEventListener('click', followInside);
+    // Its document may be there already, or be on its way.
+    watch();
+    shown.addEventListener('load', watch);
+    return () => shown.removeEventListener('load', watch);
+  });
 
   let part = $state<'html' | 'text' | 'headers'>('html');
   const headers = $derived([...m.headers, ['return-path', m.returnPath]].map(([k, v]) => `${k}: ${v}`).join('\n'));
@@ -63,7 +71,6 @@
         title="The mail as its reader sees it"
         sandbox="allow-same-origin"
         srcdoc={m.html}
-        onload={catchLinks}
       ></iframe>
     {:else if part === 'text'}<pre>{m.text}</pre>
     {:else}<pre>{headers}</pre>{/if}
