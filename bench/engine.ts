@@ -15,7 +15,7 @@ import { PlanBook } from '../server/engine/plans.ts';
 import { withCluster } from './database.ts';
 import { median, type Benchmark } from './row.ts';
 
-const PEOPLE = 20_000;
+const PEOPLE = 10_000;
 const BATCH = 500;
 const ROUNDS = 3;
 const START = Date.parse('2027-03-01T09:00:00Z');

@@ -45,7 +45,7 @@ export async function loadPeople(
     return found;
   };
 
-  const facts = await db.query<{
+  const own = await db.query<{
     id: number;
     email: string | null;
     phone: string | null;
@@ -53,42 +53,57 @@ export async function loadPeople(
     last_name: string | null;
     zone: string | null;
     fields: Record<string, FieldValue>;
-    tags: string[];
-    lists: string[];
-    consents: Partial<Record<Channel, ConsentState>>;
-    scores: Record<string, number>;
-    entered: number[] | null;
-    last_walk: number | null;
   }>({
-    name: 'load-facts',
+    name: 'load-people',
     text: `
-      select p.id, p.email, p.phone, p.first_name, p.last_name, p.zone, p.fields,
-        array(select tag from person_tags t where t.person_id = p.id) as tags,
-        array(select list from person_lists l where l.person_id = p.id) as lists,
-        (select coalesce(jsonb_object_agg(channel, state), '{}') from consents c where c.person_id = p.id) as consents,
-        (select coalesce(jsonb_object_agg(score, points), '{}') from scores s where s.person_id = p.id) as scores,
-        w.entered, w.last_walk
-      from people p
-      left join lateral (
-        select array_agg(distinct journey_id) as entered, max(id) as last_walk from walks where person_id = p.id
-      ) w on true
-      where p.id = any($1::bigint[])`,
+      select id, email, phone, first_name, last_name, zone, fields
+      from people
+      where id = any($1::bigint[])`,
     values: [ids]
   });
   const addresses: string[] = [];
-  for (const r of facts.rows) {
-    const state = newPerson(String(r.id));
-    const own = { email: r.email, phone: r.phone, first_name: r.first_name, last_name: r.last_name, zone: r.zone };
-    for (const [name, value] of Object.entries({ ...r.fields, ...own }))
+  for (const { id, fields, ...columns } of own.rows) {
+    const state = newPerson(String(id));
+    for (const [name, value] of Object.entries({ ...fields, ...columns })) {
       if (value !== null) state.fields.set(name, value);
-    for (const address of [r.email, r.phone]) if (address) addresses.push(address.toLowerCase());
-    state.tags = new Set(r.tags);
-    state.lists = new Set(r.lists);
-    state.consent = r.consents;
-    state.scores = new Map(Object.entries(r.scores));
-    state.entered = new Set((r.entered ?? []).map((j) => plans.keyOf(j)));
-    state.nextWalk = (r.last_walk ?? 0) + 1;
-    people.set(r.id, { id: r.id, state, inbox: [], walks: [] });
+    }
+    for (const address of [columns.email, columns.phone]) if (address) addresses.push(address.toLowerCase());
+    people.set(id, { id, state, inbox: [], walks: [] });
+  }
+
+  const facts = await db.query<{
+    person_id: number;
+    fact: string;
+    name: string;
+    state: string | null;
+    n: number | null;
+  }>({
+    name: 'load-facts',
+    text: `
+      select person_id, 'tag' as fact, tag as name, null as state, null::double precision as n
+      from person_tags where person_id = any($1::bigint[])
+      union all
+      select person_id, 'list', list, null, null from person_lists where person_id = any($1::bigint[])
+      union all
+      select person_id, 'consent', channel, state, null from consents where person_id = any($1::bigint[])
+      union all
+      select person_id, 'score', score, null, points from scores where person_id = any($1::bigint[])
+      union all
+      select person_id, 'entered', journey_id::text, null, max(id)
+      from walks where person_id = any($1::bigint[])
+      group by person_id, journey_id`,
+    values: [ids]
+  });
+  for (const { person_id, fact, name, state: consent, n } of facts.rows) {
+    const { state } = of(person_id);
+    if (fact === 'tag') state.tags.add(name);
+    else if (fact === 'list') state.lists.add(name);
+    else if (fact === 'consent') state.consent[name as Channel] = consent as ConsentState;
+    else if (fact === 'score') state.scores.set(name, n ?? 0);
+    else {
+      state.entered.add(plans.keyOf(Number(name)));
+      state.nextWalk = Math.max(state.nextWalk, (n ?? 0) + 1);
+    }
   }
 
   const walks = await db.query<{

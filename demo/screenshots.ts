@@ -1,0 +1,53 @@
+/**
+ * Takes the pictures of `docs/screenshots` from a running demo, with Debian's
+ * Chromium at 1280 × 800. Run: npx tsx demo/screenshots.ts http://127.0.0.1:4310
+ */
+import { chromium, type Page } from '@playwright/test';
+import config from '../playwright.config.ts';
+
+const base = process.argv[2] ?? 'http://127.0.0.1:4310';
+
+const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
+  ['today', '/'],
+  ['journeys', '/journeys'],
+  ['sheet-plan', '/journeys/after-the-first-visit?step=second-look'],
+  ['sheet-watch', '/journeys/after-the-first-visit?view=watch'],
+  [
+    'sheet-findings',
+    '/journeys/open-evening?step=answered',
+    (page) => page.getByRole('tab', { name: /Findings/ }).click()
+  ],
+  ['review', '/journeys/open-evening/review'],
+  ['people', '/people?sort=last&down=1'],
+  ['person', '/people/7'],
+  [
+    'import',
+    '/people/import',
+    (page) =>
+      page.locator('input[type=file]').setInputFiles({
+        name: 'visitors.csv',
+        mimeType: 'text/csv',
+        buffer: Buffer.from(
+          'Email,Mobile,First name,Favourite planet,Tags\nida@people.example,+44 7700 900801,Ida,Saturn,first-visit\njon@people.example,,Jon,Mars,first-visit\nnot an address,,Lea,,\n,,Nobody,,\nida@people.example,,Twin,,\n'
+        )
+      })
+  ],
+  ['postbox', '/stand-ins/postbox/950'],
+  ['handset', '/stand-ins/handset'],
+  ['replies', '/replies']
+];
+
+const browser = await chromium.launch(config.use?.launchOptions);
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+await page.goto(`${base}/sign-in`);
+await page.screenshot({ path: 'docs/screenshots/sign-in.png' });
+await page.getByRole('button', { name: 'Sign in' }).click();
+await page.waitForURL(`${base}/`);
+for (const [name, path, act] of VIEWS) {
+  await page.goto(base + path);
+  await page.getByTestId('clock').waitFor();
+  await act?.(page);
+  await page.waitForTimeout(600);
+  await page.screenshot({ path: `docs/screenshots/${name}.png` });
+}
+await browser.close();
