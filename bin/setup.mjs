@@ -59,10 +59,6 @@ export function ensureDebian(names) {
   const root = process.getuid?.() === 0;
   if (root && existsSync('/usr/bin/apt-get')) {
     say(`installing Debian packages: ${missing.join(', ')}`);
-    // The cluster that Debian would make and start is not wanted: Ambulo runs its own.
-    mkdirSync('/etc/postgresql-common', { recursive: true });
-    if (!existsSync('/etc/postgresql-common/createcluster.conf'))
-      writeFileSync('/etc/postgresql-common/createcluster.conf', 'create_main_cluster = false\n');
     run('sh', ['-c', `${line} >/dev/null`], { env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } });
     if (missing.every((name) => has[name]())) return;
   }

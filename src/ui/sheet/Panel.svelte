@@ -5,7 +5,7 @@
   import { laneAt, messagesBefore, placeOf } from '$core/edit/edit.ts';
   import type { Finding } from '$core/check/index.ts';
   import { layoutSheet } from '$core/sheet/layout.ts';
-  import type { Step } from '$core/steps/index.ts';
+  import { STEP_KINDS, STEP_NAMES, type Step } from '$core/steps/index.ts';
   import { durationWords, momentWords } from '$core/tell/words.ts';
   import type { SamplePerson } from '$server/people/sample.ts';
   import BranchForm from './BranchForm.svelte';
@@ -178,6 +178,14 @@
         <p class="soft">{waitHere ? 'Nothing happens in between.' : 'People go straight on here.'}</p>
       </div>
     </header>
+    <p class="put">
+      Put here:
+      {#each STEP_NAMES.filter((kind) => kind !== 'wait') as kind (kind)}
+        <button class="act" title={STEP_KINDS[kind].does} onclick={() => editor.insert(kind, gap.lane, gap.index)}
+          >{STEP_WORDS[kind]}</button
+        >
+      {/each}
+    </p>
     <dl>
       <dt><kbd>2d</kbd> <kbd>3 h</kbd></dt>
       <dd>wait so long</dd>
@@ -239,6 +247,12 @@
   aside :global(.bx--form-item),
   aside :global(.bx--list-box__wrapper) {
     margin-bottom: 10px;
+  }
+  .put {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 12px;
+    margin-bottom: 12px;
   }
   .hint {
     margin: -6px 0 10px;

@@ -1,0 +1,150 @@
+/** The practice clock: from due instant to due instant, never past work, stopped when asked. And sessions. */
+import { afterEach, beforeEach, describe, expect, it } from 'vitest';
+import { createUser, signIn, signOut, userOf } from '../../server/access/sessions.ts';
+import { now, readClock, setPracticeClock } from '../../server/clock/clock.ts';
+import { askSkip, latestSkip, runAskedSkip, SkipError, stopSkip } from '../../server/clock/skip.ts';
+import { migrate } from '../../server/db/migrate.ts';
+import { isUnavailable, transaction } from '../../server/db/pool.ts';
+import { askChange } from '../../server/people/inputs.ts';
+import { DAYS, journey, mail, MONDAY, reachable, wait } from '../make.ts';
+import { addPeople, live, openWorld, trailOf, type World } from './world.ts';
+
+let world: World;
+beforeEach(async () => {
+  world = await openWorld();
+});
+afterEach(() => world.close());
+
+const inside = async (): Promise<void> => {
+  await addPeople(world.pool, [reachable('p')]);
+  await live(world, journey([mail('a'), wait('w', 'P2D'), mail('b'), wait('v', 'P3D'), mail('c')]));
+  await askChange(world.pool, [1], { addTags: ['in'] }, 'test');
+};
+
+describe('skipping ahead', () => {
+  it('halts at each due instant, and stands at the target in the end', async () => {
+    await inside();
+    await askSkip(world.pool, MONDAY + 10 * DAYS, false, 'test');
+    expect(await runAskedSkip(world.engine)).toBe(true);
+    expect(await now(world.pool)).toBe(MONDAY + 10 * DAYS);
+    expect(await latestSkip(world.pool)).toMatchObject({ state: 'done', hops: 3, reached: MONDAY + 10 * DAYS });
+    expect((await trailOf(world.pool)).filter((l) => l['what'] === 'sent').map((l) => l['at'])).toEqual(
+      [0, 2, 5].map((d) => new Date(MONDAY + d * DAYS).toISOString())
+    );
+    expect(world.postbox.mails.map((m) => m.date)).toEqual(
+      [0, 2, 5].map((d) => new Date(MONDAY + d * DAYS).toISOString())
+    );
+  });
+
+  it('to the next thing due goes no further', async () => {
+    await inside();
+    await askSkip(world.pool, null, false, 'test');
+    await runAskedSkip(world.engine);
+    expect(await now(world.pool)).toBe(MONDAY + 2 * DAYS);
+    expect(world.postbox.mails).toHaveLength(2);
+  });
+
+  it('with nothing due at all stays where it is', async () => {
+    await askSkip(world.pool, null, false, 'test');
+    await runAskedSkip(world.engine);
+    expect(await now(world.pool)).toBe(MONDAY);
+    expect(await latestSkip(world.pool)).toMatchObject({ state: 'done', hops: 0 });
+  });
+
+  it('stops when asked, between two instants', async () => {
+    await inside();
+    await askSkip(world.pool, MONDAY + 10 * DAYS, false, 'test');
+    await stopSkip(world.pool);
+    await runAskedSkip(world.engine);
+    expect(await latestSkip(world.pool)).toMatchObject({ state: 'stopped' });
+    expect(await now(world.pool)).toBe(MONDAY);
+    // What was due at the instant where it stopped has been done.
+    expect(world.postbox.mails).toHaveLength(1);
+  });
+
+  it('is taken up again when its worker died', async () => {
+    await inside();
+    await askSkip(world.pool, MONDAY + 3 * DAYS, false, 'test');
+    await world.pool.query(`update clock_skips set state = 'running', hops = 1`);
+    expect(await runAskedSkip(world.engine)).toBe(true);
+    expect(await now(world.pool)).toBe(MONDAY + 3 * DAYS);
+  });
+
+  it.each([
+    ['back', MONDAY - 1, /never goes back/],
+    ['to where it is', MONDAY, /never goes back/]
+  ])('is refused %s', async (_, target, expected) => {
+    await expect(askSkip(world.pool, target, false, 'test')).rejects.toThrow(expected);
+  });
+
+  it('is refused while another is under way, and on the real clock', async () => {
+    await askSkip(world.pool, MONDAY + DAYS, false, 'test');
+    await expect(askSkip(world.pool, MONDAY + DAYS, false, 'test')).rejects.toThrow(SkipError);
+    await world.pool.query(`update workspace set clock = 'real'`);
+    await expect(askSkip(world.pool, MONDAY + DAYS, false, 'test')).rejects.toThrow(/real clock/);
+    expect(Math.abs((await readClock(world.pool)).now - Date.now())).toBeLessThan(60_000);
+  });
+
+  it('two workers do not both carry it out', async () => {
+    await inside();
+    await askSkip(world.pool, MONDAY + 10 * DAYS, false, 'test');
+    const both = await Promise.all([runAskedSkip(world.engine), runAskedSkip(world.engine)]);
+    expect(both.filter(Boolean)).toHaveLength(1);
+    expect(world.postbox.mails).toHaveLength(3);
+  });
+
+  it('never moves the clock back', async () => {
+    await setPracticeClock(world.pool, MONDAY - DAYS);
+    expect(await now(world.pool)).toBe(MONDAY);
+  });
+});
+
+describe('sessions', () => {
+  const ada = { email: 'Ada@quillmoor.example', name: 'Ada', password: 'a long evening' };
+
+  it('open with the right password only, and end', async () => {
+    await createUser(world.pool, ada);
+    expect(await signIn(world.pool, 'ada@quillmoor.example', 'wrong')).toBeNull();
+    expect(await signIn(world.pool, 'nobody@quillmoor.example', ada.password)).toBeNull();
+    const token = await signIn(world.pool, ' ADA@quillmoor.example', ada.password);
+    expect(await userOf(world.pool, token!)).toMatchObject({ name: 'Ada' });
+    expect(await userOf(world.pool, token! + 'x')).toBeNull();
+    await signOut(world.pool, token!);
+    expect(await userOf(world.pool, token!)).toBeNull();
+  });
+
+  it('run out, and keep neither password nor token', async () => {
+    await createUser(world.pool, ada);
+    const token = await signIn(world.pool, ada.email, ada.password);
+    const { rows } = await world.pool.query<{ kept: string }>(
+      `select (select password_hash from users) || encode((select token_hash from sessions), 'escape') as kept`
+    );
+    expect(rows[0]?.kept).toMatch(/^\$argon2id\$/);
+    expect(rows[0]?.kept).not.toContain(token);
+    await world.pool.query(`update sessions set expires_at = now() - interval '1 second'`);
+    expect(await userOf(world.pool, token!)).toBeNull();
+  });
+});
+
+describe('the database', () => {
+  it('is migrated once', async () => expect(await migrate(world.pool)).toEqual([]));
+
+  it('takes back all of a transaction that throws', async () => {
+    await expect(
+      transaction(world.pool, async (db) => {
+        await db.query(`insert into tags values ('half', now())`);
+        throw new Error('in the middle');
+      })
+    ).rejects.toThrow('in the middle');
+    expect((await world.pool.query('select from tags')).rowCount).toBe(0);
+  });
+
+  it.each([
+    [Object.assign(new Error('x'), { code: 'ECONNREFUSED' }), true],
+    [new AggregateError([Object.assign(new Error('x'), { code: 'ECONNREFUSED' })]), true],
+    [Object.assign(new Error('x'), { code: '57P01' }), true],
+    [new Error('Connection terminated unexpectedly'), true],
+    [Object.assign(new Error('syntax error'), { code: '42601' }), false],
+    ['text', false]
+  ])('%s: away is %s', (error, away) => expect(isUnavailable(error)).toBe(away));
+});
