@@ -17,6 +17,7 @@ export default async function setup(): Promise<() => Promise<void>> {
   await loadDemo(running.pool, join(root, 'demo'), DEMO_START + 18 * DAY + 2 * 3_600_000, () => undefined);
   process.env['AMBULO_URL'] = running.web;
   process.env['AMBULO_DATABASE'] = running.databaseUrl;
+  process.env['AMBULO_POSTBOX'] = running.env['POSTBOX_URL'];
   process.env['AMBULO_SMS_SECRET'] = running.env['SMS_SECRET'];
   process.env['AMBULO_STATE'] = join(dir, 'signed-in.json');
 

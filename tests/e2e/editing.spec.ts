@@ -1,0 +1,189 @@
+/** Editing a journey with mouse and forms, in more than one window; a person's page; a mail server in trouble. */
+import { expect, skip, test } from './fixtures.ts';
+
+test.describe.configure({ mode: 'serial', timeout: 45_000 });
+
+const KEY = 'editing';
+const saved = /^saved \d\d:\d\d$/;
+
+test('a journey made by mouse: steps from the gap, a branch with lanes and conditions, goal, hours', async ({
+  page,
+  query
+}) => {
+  await page.goto('/journeys');
+  await page.getByTestId('clock').waitFor();
+  await expect(async () => {
+    await page.getByRole('button', { name: /^New journey/ }).click();
+    await expect(page.getByLabel('Name of the journey')).toBeVisible({ timeout: 1000 });
+  }).toPass();
+  await page.getByLabel('Name of the journey').fill('Editing');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.waitForURL(`**/journeys/${KEY}`);
+
+  await page.getByRole('button', { name: 'Email', exact: true }).click();
+  await page.getByLabel('Subject').fill('Hello {{ person.first_name');
+  await page.getByLabel('Text', { exact: true }).fill('Words');
+  await expect(page.getByText('A personal field cannot be read').first()).toBeVisible();
+  await page.getByLabel('Subject').fill('Hello');
+  await expect(page.getByText('A personal field cannot be read')).toHaveCount(0);
+
+  const gaps = page.locator('.caret');
+  await gaps.last().click();
+  await page.getByRole('button', { name: 'Branch', exact: true }).click();
+  await expect(page.getByText('This branch asks the second after the message goes out').first()).toBeVisible();
+  await page.getByRole('button', { name: 'Add a lane' }).click();
+  await page.getByLabel('What is asked').nth(1).selectOption('field');
+  await page.getByLabel('Field', { exact: true }).fill('town');
+  await page.getByLabel('Value').fill('Quillmoor');
+  await page.getByLabel('Lane 2').fill('from Quillmoor');
+  await expect(page.locator('.row', { hasText: 'from Quillmoor' })).toContainText('whose town is Quillmoor');
+  await page.getByRole('button', { name: 'And also ask' }).nth(1).click();
+  await page.getByLabel('Tag', { exact: true }).fill('member');
+  await expect(page.locator('.row', { hasText: 'from Quillmoor' })).toContainText(
+    'whose town is Quillmoor and have the tag member'
+  );
+
+  await page.getByRole('button', { name: /^Everyone in:/ }).click();
+  await page.getByRole('button', { name: 'Say what it is for' }).click();
+  await page.getByText('Messages go out at certain hours only').click();
+  await expect(page.getByText('A rule of this journey names nothing yet.').first()).toBeVisible();
+  await page.getByLabel('Tag', { exact: true }).fill('renewed');
+  await expect(page.getByText('The goal is that they have the tag renewed. They leave then.')).toBeVisible();
+  await expect(page.getByTestId('saved')).toHaveText(saved);
+
+  const [row] = await query<{ draft: Record<string, unknown> }>(`select draft from journeys where key = $1`, [KEY]);
+  expect(row?.draft).toMatchObject({
+    hours: { from: '09:00', to: '20:00', zone: 'person' },
+    goal: { when: { tag: 'renewed' } },
+    lane: [
+      { kind: 'email', subject: 'Hello' },
+      {
+        kind: 'branch',
+        lanes: [
+          { when: { did: 'opened', of: 'email' } },
+          { label: 'from Quillmoor', when: { all: [{ field: 'town', is: 'Quillmoor' }, { tag: 'member' }] } }
+        ]
+      }
+    ]
+  });
+});
+
+test('moves, cuts, pastes and deletes; undo brings all of it back', async ({ page }) => {
+  await page.goto(`/journeys/${KEY}?step=email`);
+  const sheet = page.getByRole('application');
+  await expect(sheet).toBeFocused();
+  const titles = sheet.locator('.card .title');
+  await expect(titles).toHaveText(['Hello', 'Branch']);
+  await page.keyboard.press('Alt+ArrowRight');
+  await expect(titles).toHaveText(['Branch', 'Hello']);
+  await page.keyboard.press('Control+x');
+  await expect(titles).toHaveText(['Branch']);
+  await page.keyboard.press('Home');
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('Control+v');
+  await expect(titles).toHaveText(['Hello', 'Branch']);
+  await page.keyboard.press('Delete');
+  await expect(titles).toHaveText(['Branch']);
+  for (let i = 0; i < 4; i++) await page.keyboard.press('Control+z');
+  await expect(titles).toHaveText(['Hello', 'Branch']);
+  await expect(page.getByRole('button', { name: 'Undo' })).toBeDisabled();
+  await expect(page.getByTestId('saved')).toHaveText(saved);
+});
+
+test('a wait is set by clicking the gap, and taken away', async ({ page }) => {
+  await page.goto(`/journeys/${KEY}?step=branch`);
+  const sheet = page.getByRole('application');
+  await expect(sheet).toBeFocused();
+  await page.keyboard.press('ArrowLeft');
+  await page.keyboard.type('1 day 12h');
+  await page.keyboard.press('Enter');
+  const wait = sheet.getByRole('button', { name: 'Wait 1 d 12 h' });
+  await expect(wait).toBeVisible();
+  await expect(page.getByText('This branch asks the second after')).toHaveCount(0);
+  // The gap is selected still, so that one click edits it.
+  await wait.click();
+  const input = sheet.getByLabel(/^Wait: a length/);
+  await expect(input).toHaveValue('1d12h');
+  await input.fill('soon');
+  await input.press('Enter');
+  await expect(sheet.getByRole('alert')).toContainText('type a length such as 2d');
+  await input.press('Escape');
+  await expect(sheet).toBeFocused();
+  await page.keyboard.press('Delete');
+  await expect(wait).toHaveCount(0);
+  await page.keyboard.press('Control+z');
+  await expect(wait).toBeVisible();
+  await expect(page.getByTestId('saved')).toHaveText(saved);
+});
+
+test('two windows: the second is told, and overwrites nothing', async ({ page, query }) => {
+  await page.goto(`/journeys/${KEY}?step=email`);
+  await expect(page.getByLabel('Subject')).toHaveValue('Hello');
+  const other = await page.context().newPage();
+  await other.goto(`/journeys/${KEY}?step=email`);
+  await other.getByLabel('Subject').fill('From the other window');
+  await expect(other.getByTestId('saved')).toHaveText(saved);
+  await expect
+    .poll(
+      async () =>
+        (await query<{ s: string }>(`select draft #>> '{lane,0,subject}' as s from journeys where key = $1`, [KEY]))[0]
+          ?.s
+    )
+    .toBe('From the other window');
+  await page.getByLabel('Subject').fill('From this window');
+  await expect(page.getByRole('alert')).toContainText('changed in another window');
+  expect(
+    (await query<{ s: string }>(`select draft #>> '{lane,0,subject}' as s from journeys where key = $1`, [KEY]))[0]?.s
+  ).toBe('From the other window');
+  await page.getByRole('link', { name: 'Show what is saved' }).click();
+  await expect(page.locator('.card .title').first()).toHaveText('From the other window');
+});
+
+test('a person’s page: put a tag on, take it off, put them in a journey; a refusal is told', async ({
+  page,
+  query
+}) => {
+  const [someone] = await query<{ id: number }>(
+    `select p.id from people p join consents c on c.person_id = p.id and c.channel = 'email' and c.state = 'given'
+     where not exists (select from walks w where w.person_id = p.id) and email not like 'no-mailbox%'
+       and not exists (select from person_tags t where t.person_id = p.id) order by p.id limit 1`
+  );
+  await page.goto(`/people/${someone?.id}`);
+  await page.getByLabel('Tag to put on').fill('asked-by-hand');
+  await page.getByRole('button', { name: 'Put on' }).click();
+  await expect(page.getByRole('button', { name: 'Take off asked-by-hand' })).toBeVisible();
+  await page.getByRole('button', { name: 'Take off asked-by-hand' }).click();
+  await expect(page.getByRole('button', { name: 'Take off asked-by-hand' })).toHaveCount(0);
+  await page.getByLabel('Journey to put them in').selectOption('membership-runs-out');
+  await page.getByRole('button', { name: 'Put in' }).click();
+  await expect(page.getByRole('listitem').filter({ hasText: 'Not let in' })).toContainText('because of: where');
+});
+
+test('a mail server that refuses for a while: seen on the person’s page, tried again, arrived', async ({
+  page,
+  query
+}) => {
+  const trouble = (code: number | null) =>
+    fetch(`${process.env['AMBULO_POSTBOX']}/api/trouble`, { method: 'POST', body: JSON.stringify({ code }) });
+  const [someone] = await query<{ id: number }>(
+    `select p.id from people p join consents c on c.person_id = p.id and c.channel = 'email' and c.state = 'given'
+     where not exists (select from walks w where w.person_id = p.id) and email not like 'no-mailbox%'
+       and not exists (select from person_tags t where t.person_id = p.id and t.tag = 'staff') order by p.id desc limit 1`
+  );
+  await trouble(451);
+  try {
+    await page.goto(`/people/${someone?.id}`);
+    await page.getByLabel('Journey to put them in').selectOption('after-the-first-visit');
+    await page.getByRole('button', { name: 'Put in' }).click();
+    const entered = page.getByRole('listitem').filter({ hasText: 'Entered by hand' });
+    await expect(entered).toBeVisible();
+    // Held until the sending hours open, if they are not.
+    if (await page.getByRole('listitem').filter({ hasText: 'Held until' }).count()) await skip(page, '1 day', false);
+    await expect(page.getByText(/tried \d+ times?, again .*451/).first()).toBeVisible();
+  } finally {
+    await trouble(null);
+  }
+  await page.getByRole('button', { name: 'Try now' }).first().click();
+  await expect(page.getByText(/tried \d+ times?, again/)).toHaveCount(0);
+  await expect(page.getByRole('button', { name: 'Read it' }).first()).toBeVisible();
+});
