@@ -42,12 +42,15 @@ export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
   const key = JSON.stringify([Math.floor(now / 60_000), hours, change.rows[0]]);
   if (kept?.key === key) return kept.ahead;
 
-  const due = await pool.query<{ person_id: number }>(
-    'select distinct person_id from walks where due_at <= $1 order by person_id limit $2',
-    [ts(until), MOST_PEOPLE + 1]
+  const due = await pool.query<{ person_id: number; total: number }>(
+    `select person_id, count(*) over () as total
+     from (select distinct person_id from walks where due_at <= $1) as w
+     order by person_id
+     limit $2`,
+    [ts(until), MOST_PEOPLE]
   );
-  const total = due.rows.length;
-  const ids = due.rows.slice(0, MOST_PEOPLE).map((r) => r.person_id);
+  const total = due.rows[0]?.total ?? 0;
+  const ids = due.rows.map((r) => r.person_id);
   const messages: AheadMessage[] = [];
   const queued = await pool.query<{ at: number; channel: Channel; journey: string; step: string; person: number }>(
     `select greatest(m.try_at, $1) as at, m.channel, j.key as journey, m.step, m.person_id as person
