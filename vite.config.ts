@@ -24,7 +24,13 @@ export default defineConfig({
     projects: [
       {
         extends: true,
-        test: { name: 'unit', include: ['{core,server,standins,src,bin}/**/*.test.ts'], environment: 'node' }
+        test: {
+          name: 'unit',
+          include: ['{core,server,standins,src,bin}/**/*.test.ts'],
+          environment: 'node',
+          // Commands are started as processes of their own, on machines that do other things as well.
+          testTimeout: 60_000
+        }
       },
       {
         extends: true,

@@ -4,10 +4,13 @@
  */
 import { parseArgs } from 'node:util';
 import { engine } from './engine.ts';
+import { hours } from './hours.ts';
 import { pages } from './pages.ts';
+import { trace } from './trace.ts';
+import { walks } from './walks.ts';
 import type { Benchmark, Row } from './row.ts';
 
-const ALL: Record<string, Benchmark> = { engine, pages };
+const ALL: Record<string, Benchmark> = { engine, pages, walks, hours, trace };
 
 const { values, positionals } = parseArgs({
   options: { json: { type: 'boolean', default: false } },

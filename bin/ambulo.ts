@@ -1,8 +1,18 @@
 /** `ambulo COMMAND …`: finds the command and says what there is. */
+import { check } from './commands/check.ts';
+import { schema } from './commands/schema.ts';
 import { trace } from './commands/trace.ts';
 
+// Whoever reads may have seen enough: a closed pipe ends the command, quietly.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code === 'EPIPE') process.exit(0);
+  throw error;
+});
+
 const COMMANDS: Record<string, { run: (args: string[]) => Promise<number>; does: string }> = {
-  trace: { run: trace, does: 'replay people and happenings through journeys and print the trail' }
+  trace: { run: trace, does: 'replay people and happenings through journeys and print the trail' },
+  check: { run: check, does: 'say what is wrong with journeys, and what is worth a look, without running them' },
+  schema: { run: schema, does: 'print the JSON Schema of journeys and settings' }
 };
 
 const [name, ...args] = process.argv.slice(2);

@@ -133,13 +133,15 @@ async function ready(url: string, server: ChildProcess, log: () => string): Prom
   const until = Date.now() + 60_000;
   for (;;) {
     if (server.exitCode !== null) throw new Error(`PostgreSQL did not start:\n${log()}`);
-    const client = new pg.Client({ connectionString: url });
+    // Something else may sit on this port and never answer.
+    const client = new pg.Client({ connectionString: url, connectionTimeoutMillis: 2000 });
     try {
       await client.connect();
       await client.end();
       return;
     } catch (error) {
-      await client.end().catch(() => undefined);
+      // Not waited for: a connection that was never made may never end either.
+      void client.end().catch(() => undefined);
       if (Date.now() > until)
         throw new Error(`PostgreSQL did not answer in a minute: ${(error as Error).message}\n${log()}`);
       await new Promise((resolve) => setTimeout(resolve, 100));

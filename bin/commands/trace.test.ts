@@ -65,13 +65,13 @@ describe('ambulo trace', () => {
       .split('\n')
       .map((l) => l.replace(/^\S*\//, ''));
     expect(lines).toEqual([
-      'bad.journey.json:3: lane[0].kind: found "fly", expected a kind that is supported here: email, sms, wait, branch, tag, score',
+      'bad.journey.json:3: lane[0].kind: found "fly", expected a kind that is known here: email, sms, wait, listen, branch, split, tag, list, field, score, task, notify, call, consent, handover, withdraw, loop, leave',
       'bad.csv:2: zone: found "Mars", expected a time zone name such as "Europe/Dublin"',
-      'bad.csv:3: id: found "p1", expected an id that no row before has',
       'bad.csv:3: age: found "x", expected a number',
+      'bad.csv:3: id: found "p1", expected an id that no row before has',
       'bad.csv:4: id: found "", expected an id',
-      'bad.ndjson:1: the line: found text that is not JSON, expected one happening',
-      'bad.ndjson:2: time: found "2027-03-01", expected an instant such as "2027-03-01T09:00:00Z"'
+      'bad.ndjson:1: the line: found "{\\"specversion\\":\\"1.0\\"", which is not JSON, expected one happening',
+      'bad.ndjson:2: time: found "2027-03-01", expected an instant with a zone, such as "2027-03-01T09:00:00Z"'
     ]);
   });
 

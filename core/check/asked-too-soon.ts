@@ -1,5 +1,6 @@
 /** A branch that asks what people did with a message at the very instant it went out: everyone goes down "no". */
 import { eachCondition } from '../condition/evaluate.ts';
+import { isHappening } from '../condition/schema.ts';
 import { kindOf } from '../steps/index.ts';
 import type { Check, Finding } from './finding.ts';
 import { about } from './finding.ts';
@@ -8,8 +9,8 @@ export const askedTooSoon: Check = (_journey, steps) =>
   steps.flatMap((s): Finding[] => {
     const asked = kindOf(s.step)
       .lanes(s.step)
-      .flatMap((lane) => (lane.when ? eachCondition(lane.when) : []))
-      .flatMap((c) => ('did' in c && c.did !== 'sent' ? [c.of] : []));
+      .flatMap((lane) => (lane.when && !isHappening(lane.when) ? eachCondition(lane.when) : []))
+      .flatMap((c) => ('did' in c && c.did !== 'sent' && c.of !== undefined && c.journey === undefined ? [c.of] : []));
     return [...new Set(asked)].flatMap((of) => {
       const sent = s.before.findIndex((b) => b.key === of);
       const known = steps.some((other) => other.step.key === of);

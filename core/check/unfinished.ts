@@ -32,7 +32,7 @@ export const unchosen: Check = (_journey, steps) =>
     if (step.kind === 'score' && !step.score.trim()) return say('This step has no score chosen.', 'Name the score.');
     return kindOf(step)
       .lanes(step)
-      .filter((lane) => lane.when && isBlank(lane.when))
+      .filter((lane) => lane.when && !isHappening(lane.when) && isBlank(lane.when))
       .flatMap((lane) => say(`The lane “${lane.label}” asks nothing yet.`, 'Choose what it asks.'));
   });
 

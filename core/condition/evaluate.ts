@@ -1,96 +1,171 @@
 /**
- * Conditions, compiled once into closures, and the matching of happenings.
- * Rules: docs/journey-language.md, "Happenings" and "Conditions".
+ * Conditions, compiled once into closures. Rules: docs/journey-language.md, "Conditions".
  */
-import type { FieldValue, PersonState } from '../person/state.ts';
+import { ordersOf, remaining } from '../person/orders.ts';
+import { scoreNow } from '../settings/scores.ts';
+import { rungOf } from '../settings/ladders.ts';
+import type { Workspace } from '../settings/workspace.ts';
+import type { PersonState } from '../person/state.ts';
 import type { Walk } from '../walk/walk.ts';
-import type { Condition, HappeningFilter } from './schema.ts';
-import type { Happening } from '../person/happening.ts';
+import { addDuration } from '../time/civil.ts';
+import { duration } from '../time/duration.ts';
+import { compileAmount, compileComparison, type Comparison } from './comparison.ts';
+import { compileFilter, HAPPENING_NAMES, type HappeningFilter, type HappeningName } from './happening.ts';
+import type { Condition, DidCondition } from './schema.ts';
 
-/** True or false of a person now; `walk` is the walk that asks, where one does. */
-export type Test = (person: PersonState, walk: Walk | null) => boolean;
-
-/** Text compares without regard to case; everything else exactly. */
-export function sameValue(a: FieldValue, b: FieldValue): boolean {
-  if (typeof a === 'string' && typeof b === 'string') return a.toLowerCase() === b.toLowerCase();
-  return a === b;
+/** Whom a condition is asked of, and when. */
+export interface Asked {
+  person: PersonState;
+  /** The walk that asks, where one does. */
+  walk: Walk | null;
+  /** UTC ms. */
+  at: number;
+  /** The zone days are counted in. */
+  zone: string;
+  workspace: Workspace;
 }
 
-/** Compiles a condition. The closure is pure and may be kept with the plan. */
-export function compileCondition(condition: Condition): Test {
+/** True or false of a person now. */
+export type Test = (asked: Asked) => boolean;
+
+/** Compiles a condition of a journey (`own`; empty for the settings). The closure is pure and may be kept with the plan. */
+export function compileCondition(condition: Condition, own: string): Test {
   if ('all' in condition) {
-    const tests = condition.all.map(compileCondition);
-    return (p, w) => tests.every((test) => test(p, w));
+    const tests = condition.all.map((c) => compileCondition(c, own));
+    return (a) => tests.every((test) => test(a));
   }
   if ('any' in condition) {
-    const tests = condition.any.map(compileCondition);
-    return (p, w) => tests.some((test) => test(p, w));
+    const tests = condition.any.map((c) => compileCondition(c, own));
+    return (a) => tests.some((test) => test(a));
   }
-  // "not" alone is the connective; beside "field" it is a comparison.
+  // "not" alone is the connective; beside "field" or "score" it is a comparison, and others share their keys with "did".
+  if ('did' in condition) return compileDid(condition, own);
+  if ('came' in condition) {
+    const { came, ...filters } = condition;
+    if (!(HAPPENING_NAMES as string[]).includes(came)) return ({ walk }) => walk?.by === came;
+    const match = compileFilter({ happening: came as HappeningName, machine: 'any', ...filters }, own);
+    return ({ walk }) => walk?.by === came && (walk.entry === undefined || match(walk.entry, null));
+  }
   if ('field' in condition) {
-    const { field, is, not, set } = condition;
-    return (p) => {
-      const value = p.fields.get(field);
-      const has = value !== undefined && value !== '';
-      if (set !== undefined && has !== set) return false;
-      if (is !== undefined && !(has && sameValue(value, is))) return false;
-      if (not !== undefined && has && sameValue(value, not)) return false;
-      return true;
-    };
+    const { field, ...comparison } = condition;
+    const test = compileComparison(comparison);
+    return ({ person, at, zone }) => test(person.fields.get(field), at, zone);
+  }
+  if ('score' in condition) {
+    const { score, ...comparison } = condition;
+    const test = compileComparison(comparison as Comparison);
+    return ({ person, at, zone, workspace }) => test(scoreNow(workspace, person, score, at), at, zone);
   }
   if ('not' in condition) {
-    const test = compileCondition(condition.not);
-    return (p, w) => !test(p, w);
+    const test = compileCondition(condition.not, own);
+    return (a) => !test(a);
+  }
+  if ('spent' in condition) {
+    const test = compileAmount(condition.spent);
+    const ask = orderQuery(condition);
+    return (a) => test(ask(a).reduce((sum, units) => sum + units, 0));
+  }
+  if ('orders' in condition) {
+    const test = compileComparison(condition.orders as Comparison);
+    const ask = orderQuery(condition);
+    return (a) => test(ask(a).length, a.at, a.zone);
   }
   if ('tag' in condition) {
     const { tag } = condition;
-    return (p) => p.tags.has(tag);
+    return ({ person }) => person.tags.has(tag);
+  }
+  if ('list' in condition) {
+    const { list } = condition;
+    return ({ person }) => person.lists.has(list);
+  }
+  if ('segment' in condition) {
+    const { segment } = condition;
+    return ({ person }) => person.segments.has(segment);
   }
   if ('consent' in condition) {
     const { consent } = condition;
-    return (p) => p.consent[consent] === 'given';
+    return ({ person }) => person.consent[consent] === 'given';
   }
-  const { did, of, link } = condition;
-  return (p, w) => {
-    if (!w) return false;
-    // Only what came after this step last sent counts.
-    let since = Infinity;
-    for (const m of p.sent) if (m.walk === w.id && m.step === of) since = m.order;
-    if (did === 'sent') return since !== Infinity;
-    return p.reactions.some(
-      (r) =>
-        r.walk === w.id && r.step === of && r.order > since && r.name === did && (link === undefined || r.link === link)
-    );
+  if ('rung' in condition) {
+    const rungs = [condition.rung].flat();
+    const { ladder } = condition;
+    return ({ person, workspace }) =>
+      workspace.ladders.some(
+        (l) => (ladder === undefined || l.name === ladder) && rungs.includes(rungOf(person, l.name) ?? '')
+      );
+  }
+  const { walking } = condition;
+  return ({ person }) => person.walks.some((w) => w.journey === walking && w.state === 'walking');
+}
+
+/** The orders that count, each as what is left of it in ten-thousandths. */
+function orderQuery(condition: {
+  last?: string | undefined;
+  product?: string | undefined;
+  category?: string | undefined;
+}) {
+  const last = condition.last === undefined ? null : duration(condition.last);
+  return ({ person, at, zone }: Asked): number[] =>
+    ordersOf(person).flatMap((order) => {
+      if (last && at >= addDuration(zone, order.at, last)) return [];
+      const left = remaining(order, condition);
+      return left === null ? [] : [left];
+    });
+}
+
+function compileDid(condition: DidCondition, own: string): Test {
+  const { did, last, times, ...filters } = condition;
+  const filter: HappeningFilter = { happening: did, ...filters };
+  const match = compileFilter(filter, own);
+  const within = last === undefined ? null : duration(last);
+  const count = times ? compileComparison(times as Comparison) : null;
+  const { of } = filters;
+  const journey = filters.journey ?? own;
+  return (a) => {
+    const { person, walk, at, zone } = a;
+    let from = -Infinity;
+    let records = person.record;
+    if (of !== undefined) {
+      if (journey === own && !walk) return false;
+      // Only what came since this step last sent counts, by order of recording.
+      from = lastMade(person, did, journey, of, journey === own ? walk : null);
+      if (from < 0) return count ? count(0, at, zone) : false;
+      if (did === 'sent') records = [];
+      else records = person.reactions;
+    }
+    let found = of !== undefined && did === 'sent' ? 1 : 0;
+    for (const h of records) {
+      if ((h.record ?? 0) < from || !match(h, walk)) continue;
+      if (within && at >= addDuration(zone, h.at, within)) continue;
+      found++;
+      if (!count) return true;
+    }
+    return count ? count(found, at, zone) : found > 0;
   };
 }
 
-/**
- * Whether a happening meets a filter. With a walk, `of` means that walk's own
- * message; without one (an entry), any walk's of the journey that asks.
- */
-export function matches(filter: HappeningFilter, h: Happening, journey: string, walk: Walk | null): boolean {
-  if (filter.happening !== h.name || h.machine) return false;
-  switch (filter.happening) {
-    case 'tag_added':
-    case 'tag_removed':
-      return filter.tag === undefined || filter.tag === h.tag;
-    case 'purchased':
-      return filter.product === undefined || (h.items ?? []).some((line) => line.sku === filter.product);
-    case 'clicked':
-      if (filter.link !== undefined && filter.link !== h.link) return false;
-      break;
-    default:
+/** Order number of the last message (or task) of a step: of one walk, or of any walk of a journey; -1 for none. */
+export function lastMade(
+  person: PersonState,
+  name: HappeningName,
+  journey: string,
+  step: string,
+  walk: Walk | null
+): number {
+  const made = name === 'task_done' ? person.tasks : person.sent;
+  for (let i = made.length - 1; i >= 0; i--) {
+    const m = made[i];
+    if (m?.step === step && m.journey === journey && (!walk || m.walk === walk.id)) return m.order;
   }
-  if (filter.channel !== undefined && filter.channel !== h.channel) return false;
-  if (filter.of === undefined) return true;
-  if (h.about?.step !== filter.of || h.about.journey !== journey) return false;
-  return !walk || h.about.walk === walk.id;
+  return -1;
 }
 
 /** Every condition inside a condition, itself first. */
 export function eachCondition(condition: Condition): Condition[] {
   if ('all' in condition) return [condition, ...condition.all.flatMap(eachCondition)];
   if ('any' in condition) return [condition, ...condition.any.flatMap(eachCondition)];
-  if ('not' in condition && !('field' in condition)) return [condition, ...eachCondition(condition.not)];
-  return [condition];
+  const inner = 'not' in condition && !('field' in condition) && !('score' in condition) ? condition.not : null;
+  return inner && typeof inner === 'object' && !Array.isArray(inner)
+    ? [condition, ...eachCondition(inner as Condition)]
+    : [condition];
 }

@@ -1,90 +1,101 @@
 /**
- * What the journey language can ask: happenings (something occurs) and
- * conditions (something is true of a person now). The schemas here are their
- * only definition; forms of the language that the core does not compute yet are
- * not listed, so they are refused with their path.
+ * Conditions: what can be asked of a person now. The schema here is their only
+ * definition. Rules: docs/journey-language.md, "Conditions".
  */
 import { z } from 'zod';
+import { durationSchema } from '../journey/values.ts';
+import {
+  amountSchema,
+  compares,
+  COMPARES_NOTHING,
+  comparisonShape,
+  countSchema,
+  numberShape,
+  type Amounts,
+  type Comparison,
+  type Counts
+} from './comparison.ts';
+import {
+  channel,
+  filterForms,
+  happeningSchema,
+  type Channel,
+  type Filters,
+  type HappeningFilter,
+  type HappeningName
+} from './happening.ts';
 
-export const channel = z.enum(['email', 'sms']);
-export type Channel = z.infer<typeof channel>;
+/** Ways in that are no happening. */
+export const OTHER_WAYS_IN = ['hand', 'api', 'handover', 'date', 'timetable', 'existing'] as const;
+export type WayIn = HappeningName | (typeof OTHER_WAYS_IN)[number];
 
-/** Happenings that are about one message. */
-export const MESSAGE_HAPPENINGS = [
-  'sent',
-  'delivered',
-  'opened',
-  'clicked',
-  'replied',
-  'bounced',
-  'failed',
-  'unsubscribed',
-  'complained'
-] as const;
+const named = z.string().min(1, { error: 'expected a name' });
 
-const stepKey = z.string().regex(/^[a-z0-9-]+$/, { error: 'expected a step key: lower-case letters, digits and "-"' });
-const messageFilters = { of: stepKey.optional(), channel: channel.optional() };
-const named = z.enum(MESSAGE_HAPPENINGS).exclude(['clicked']);
+const fieldIs = z.strictObject({ field: z.string(), ...comparisonShape }).refine(compares, COMPARES_NOTHING);
+const scoreIs = z.strictObject({ score: z.string(), ...numberShape }).refine(compares, COMPARES_NOTHING);
+const rungIs = z.strictObject({ rung: z.union([named, z.array(named).min(1)]), ladder: named.optional() });
+const ordered = { last: durationSchema.optional(), product: z.string().optional(), category: z.string().optional() };
+const spent = z.strictObject({ spent: amountSchema, ...ordered });
+const orders = z.strictObject({ orders: countSchema, ...ordered });
+const did = z.discriminatedUnion(
+  'did',
+  filterForms('did', { last: durationSchema.optional(), times: countSchema.optional() })
+);
+const came = z.union([
+  z.discriminatedUnion('came', filterForms('came')),
+  z.strictObject({ came: z.enum(OTHER_WAYS_IN) })
+]);
 
-const aboutMessage = z.strictObject({ happening: named, ...messageFilters });
-const clicked = z.strictObject({ happening: z.literal('clicked'), ...messageFilters, link: z.string().optional() });
-const tagged = z.strictObject({ happening: z.enum(['tag_added', 'tag_removed']), tag: z.string().optional() });
-const purchased = z.strictObject({ happening: z.literal('purchased'), product: z.string().optional() });
-
-/** A happening filter: `{ "happening": NAME, …filters }`. */
-export const happeningSchema = z.discriminatedUnion('happening', [aboutMessage, clicked, tagged, purchased]);
-export type HappeningFilter = z.infer<typeof happeningSchema>;
-
-/** What can begin a journey: a tag put on. */
-export const entryHappeningSchema = z.strictObject({ happening: z.literal('tag_added'), tag: z.string().optional() });
-
-const fieldValue = z.union([z.string(), z.number(), z.boolean()]);
-
-const fieldIs = z
-  .strictObject({
-    field: z.string(),
-    is: fieldValue.optional(),
-    not: fieldValue.optional(),
-    set: z.boolean().optional()
-  })
-  .refine((c) => c.is !== undefined || c.not !== undefined || c.set !== undefined, {
-    error: 'expected a comparison: "is", "not" or "set"'
-  });
-const tagOn = z.strictObject({ tag: z.string() });
-const consentGiven = z.strictObject({ consent: channel });
-const did = z
-  .strictObject({ did: z.enum(MESSAGE_HAPPENINGS), of: stepKey, link: z.string().optional() })
-  .refine((c) => c.link === undefined || c.did === 'clicked', {
-    error: '"link" goes with "clicked" only',
-    path: ['link']
-  });
-
-export type FieldCondition = z.infer<typeof fieldIs>;
-export type DidCondition = z.infer<typeof did>;
+export type FieldCondition = { field: string } & Comparison;
+export type ScoreCondition = { score: string } & Counts;
+export type DidCondition = { did: HappeningName; last?: string | undefined; times?: Counts | undefined } & Filters;
+export type CameCondition = { came: WayIn } & Filters;
+interface Ordered {
+  last?: string | undefined;
+  product?: string | undefined;
+  category?: string | undefined;
+}
 export type Condition =
   | { all: Condition[] }
   | { any: Condition[] }
   | { not: Condition }
   | FieldCondition
   | { tag: string }
+  | { list: string }
+  | { segment: string }
   | { consent: Channel }
-  | DidCondition;
+  | ScoreCondition
+  | { rung: string | string[]; ladder?: string | undefined }
+  | ({ spent: Amounts } & Ordered)
+  | ({ orders: Counts } & Ordered)
+  | DidCondition
+  | { walking: string }
+  | CameCondition;
 
 /** A condition: `all`, `any`, `not`, or exactly one question about the person. */
-export const conditionSchema: z.ZodType<Condition> = z.lazy(() =>
-  z.union([
-    z.strictObject({ all: z.array(conditionSchema).min(1) }),
-    z.strictObject({ any: z.array(conditionSchema).min(1) }),
-    z.strictObject({ not: conditionSchema }),
-    fieldIs,
-    tagOn,
-    consentGiven,
-    did
-  ])
+export const conditionSchema: z.ZodType<Condition> = z.lazy(
+  () =>
+    z.union([
+      z.strictObject({ all: z.array(conditionSchema).min(1) }),
+      z.strictObject({ any: z.array(conditionSchema).min(1) }),
+      z.strictObject({ not: conditionSchema }),
+      fieldIs,
+      z.strictObject({ tag: z.string() }),
+      z.strictObject({ list: z.string() }),
+      z.strictObject({ segment: z.string() }),
+      z.strictObject({ consent: channel }),
+      scoreIs,
+      rungIs,
+      spent,
+      orders,
+      z.strictObject({ walking: z.string() }),
+      did,
+      came
+    ]) as unknown as z.ZodType<Condition>
 );
 
-/** Either of the two, as goals and leave rules take them. */
-export const happeningOrConditionSchema = z.union([happeningSchema, conditionSchema]);
+/** Either of the two, as goals, leave rules and listens take them. */
+export const happeningOrConditionSchema: z.ZodType<HappeningOrCondition> = z.union([happeningSchema, conditionSchema]);
 export type HappeningOrCondition = HappeningFilter | Condition;
 
 /** Tells the two apart. */

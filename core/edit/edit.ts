@@ -8,7 +8,7 @@ import type { Condition } from '../condition/schema.ts';
 import type { Path } from '../journey/problems.ts';
 import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
-import type { BranchStep } from '../steps/branch.ts';
+import type { RulesStep } from '../steps/branch.ts';
 import { kindOf, STEP_KINDS, type Step, type StepName } from '../steps/index.ts';
 import { repoint } from './repoint.ts';
 
@@ -117,14 +117,14 @@ function onLaneOf(document: Journey, key: string, change: (lane: Step[], index: 
   });
 }
 
-function onBranch(document: Journey, key: string, change: (branch: BranchStep) => void): Journey {
+function onBranch(document: Journey, key: string, change: (branch: RulesStep) => void): Journey {
   return onLaneOf(document, key, (lane, i) => {
     const step = lane[i];
-    if (step?.kind === 'branch') change(step);
+    if (step?.kind === 'branch' && step.by === 'rules') change(step);
   });
 }
 
-function freshLabel(branch: BranchStep, wanted: string): string {
+function freshLabel(branch: RulesStep, wanted: string): string {
   const used = new Set([...branch.lanes.map((l) => l.label), branch.otherwise.label]);
   for (let n = 1; ; n++) {
     const label = n === 1 ? wanted : `${wanted} ${n}`;
@@ -158,7 +158,7 @@ export function freshKey(document: Journey, base: string, taken: ReadonlySet<str
 /** A new step of a kind. A branch asks about the message before it, where there is one. */
 export function newStep(document: Journey, kind: StepName, lane: Path, index: number): Step {
   const step = STEP_KINDS[kind].create(freshKey(document, kind));
-  if (step.kind !== 'branch') return step;
+  if (step.kind !== 'branch' || step.by !== 'rules') return step;
   const message = messageBefore(document, lane, index);
   if (!message) return step;
   return {

@@ -1,27 +1,28 @@
 /** Renaming the keys inside a block, and everything in it that points at them. */
-import type { Condition } from '../condition/schema.ts';
-import type { Step } from '../steps/index.ts';
+import { produce } from 'immer';
+import { kindOf, type Step } from '../steps/index.ts';
 
 /** The step with every key of `keys` renamed; references to other steps stay. */
 export function repoint(step: Step, keys: ReadonlyMap<string, string>): Step {
-  const key = keys.get(step.key) ?? step.key;
-  if (step.kind !== 'branch') return { ...step, key };
-  return {
-    ...step,
-    key,
-    lanes: step.lanes.map((l) => ({
-      ...l,
-      when: repointCondition(l.when, keys),
-      lane: l.lane.map((s) => repoint(s, keys))
-    })),
-    otherwise: { ...step.otherwise, lane: step.otherwise.lane.map((s) => repoint(s, keys)) }
+  const renamed = (key: string): string => keys.get(key) ?? key;
+  const visit = (s: Step): void => {
+    s.key = renamed(s.key);
+    if (s.kind === 'email' && s.thread !== undefined) s.thread = renamed(s.thread);
+    if (s.kind === 'loop') s.to = renamed(s.to);
+    for (const lane of kindOf(s).lanes(s)) {
+      if (lane.when) repointRule(lane.when, renamed);
+      lane.steps.forEach(visit);
+    }
   };
+  return produce(step, (draft) => visit(draft as Step));
 }
 
-function repointCondition(condition: Condition, keys: ReadonlyMap<string, string>): Condition {
-  if ('all' in condition) return { all: condition.all.map((c) => repointCondition(c, keys)) };
-  if ('any' in condition) return { any: condition.any.map((c) => repointCondition(c, keys)) };
-  if ('did' in condition) return { ...condition, of: keys.get(condition.of) ?? condition.of };
-  if ('not' in condition && !('field' in condition)) return { not: repointCondition(condition.not, keys) };
-  return condition;
+/** Renames in place: `of` names a message or task wherever it stands in a condition or happening. */
+function repointRule(rule: object, renamed: (key: string) => string): void {
+  for (const [key, value] of Object.entries(rule)) {
+    if (key === 'of' && typeof value === 'string' && !('journey' in rule)) Reflect.set(rule, key, renamed(value));
+    else if (Array.isArray(value)) {
+      for (const inner of value) if (inner !== null && typeof inner === 'object') repointRule(inner as object, renamed);
+    } else if (value !== null && typeof value === 'object') repointRule(value as object, renamed);
+  }
 }

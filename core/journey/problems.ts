@@ -48,17 +48,17 @@ function problemsOf(issue: Issue, base: Path, document: unknown): Problem[] {
     case 'unrecognized_keys':
       return issue.keys.map((key) => ({
         path: [...path, key],
-        message: `found the key "${key}", which is not known or not supported here`
+        message: `found the key "${key}", which is not known here`
       }));
     case 'invalid_union': {
       if (issue.discriminator) {
         const key = issue.discriminator;
         const value = found(valueAt(document, [...path]));
-        return [{ path, message: `found ${value}, expected a ${key} that is supported here${options(issue)}` }];
+        return [{ path, message: `found ${value}, expected a ${key} that is known here${options(issue)}` }];
       }
       const best = nearest(issue.errors, valueAt(document, path));
       if (best) return best.flatMap((inner) => problemsOf(inner, path, document));
-      return [{ path, message: `found ${here}, expected a condition that is supported here` }];
+      return [{ path, message: `found ${here}, expected a condition or happening that is known here` }];
     }
     case 'invalid_type':
       return [{ path, message: `found ${here}, expected ${article(issue.expected)}` }];

@@ -1,51 +1,309 @@
-/** Problems the schema cannot see: two steps with one key, and keys that name no step. */
-import { eachCondition } from '../condition/evaluate.ts';
+/**
+ * Problems the schema cannot see: two steps with one key, keys that name no
+ * step, comparisons that do not fit their field, hours that never open. With a
+ * context, also what other journeys, the settings and the people's file say.
+ */
+import { isOfType, typeMismatches, type FieldType } from '../condition/comparison.ts';
+import type { Filters } from '../condition/happening.ts';
 import { isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
-import { kindOf } from '../steps/index.ts';
-import type { Path, Problem } from './problems.ts';
+import { isMessage, kindOf, type Step } from '../steps/index.ts';
+import type { Settings } from '../settings/schema.ts';
+import { nextOpening, type Hours } from '../time/hours.ts';
+import { found, type Path, type Problem } from './problems.ts';
 import type { Journey } from './schema.ts';
-import { eachStep } from './walk-document.ts';
+import { eachStep, stepsOf } from './walk-document.ts';
+
+/** What a journey is held against, as far as it is known. */
+export interface Context {
+  /** Every journey that was given, itself included, `null` for one that cannot be read; absent: references to other journeys are not checked. */
+  journeys?: ReadonlyMap<string, Journey | null>;
+  /** Types of declared fields. */
+  types?: ReadonlyMap<string, FieldType>;
+  /** `null`: there are none, so no segment and no ladder exists; absent: not known. */
+  settings?: Settings | null;
+}
+
+type Say = (path: Path, message: string) => void;
 
 /** All broken references of a journey the schema has accepted. */
-export function referenceProblems(document: Journey): Problem[] {
+export function referenceProblems(document: Journey, context: Context = {}): Problem[] {
   const problems: Problem[] = [];
+  const say: Say = (path, message) => void problems.push({ path, message });
   const steps = eachStep(document);
-  const messages = new Set(steps.filter((s) => isMessage(s.step.kind)).map((s) => s.step.key));
-  const keys = new Map<string, Path>();
+  const keys = new Map<string, Step>();
   for (const { step, path } of steps) {
-    if (keys.has(step.key))
-      problems.push({
-        path: [...path, 'key'],
-        message: `found "${step.key}" a second time, expected a key of its own`
-      });
-    keys.set(step.key, path);
+    if (keys.has(step.key)) say([...path, 'key'], `found "${step.key}" a second time, expected a key of its own`);
+    keys.set(step.key, step);
   }
-  const ask = (of: string | undefined, path: Path): void => {
-    if (of !== undefined && !messages.has(of)) {
-      problems.push({ path, message: `found "${of}", expected the key of an email or sms step of this journey` });
-    }
-  };
-  const condition = (c: Condition, path: Path): void => {
-    for (const inner of eachCondition(c)) if ('did' in inner) ask(inner.of, path);
-  };
-  const rule = (r: HappeningOrCondition, path: Path): void => {
-    if (!isHappening(r)) condition(r, path);
-    else if ('of' in r) ask(r.of, [...path, 'of']);
-  };
-  if (document.entry?.where) condition(document.entry.where, ['entry', 'where']);
-  if (document.goal) rule(document.goal.when, ['goal', 'when']);
-  document.leaveWhen?.forEach((r, i) => rule(r.when, ['leaveWhen', i, 'when']));
+  const rules = new RuleChecks(document, context, say);
+  const { entry } = document;
+  entry?.on?.forEach((filter, i) => rules.check(filter, ['entry', 'on', i]));
+  if (entry?.where) rules.check(entry.where, ['entry', 'where']);
+  if (entry?.date && 'field' in entry.date) dateField(entry.date.field, ['entry', 'date', 'field'], context, say);
+  if (document.goal) rules.check(document.goal.when, ['goal', 'when']);
+  document.leaveWhen?.forEach((r, i) => rules.check(r.when, ['leaveWhen', i, 'when']));
   document.notes?.forEach((note, i) => {
-    if (!keys.has(note.at))
-      problems.push({ path: ['notes', i, 'at'], message: `found "${note.at}", expected the key of a step` });
+    if (!keys.has(note.at)) say(['notes', i, 'at'], `found "${note.at}", expected the key of a step`);
   });
-  for (const { step, path } of steps) {
-    for (const lane of kindOf(step).lanes(step)) if (lane.when) condition(lane.when, [...path, ...lane.path, 'when']);
+  if (document.hours) opens(document.hours, null, ['hours'], say);
+  for (const { step, path, before } of steps) {
+    for (const lane of kindOf(step).lanes(step)) if (lane.when) rules.check(lane.when, [...path, ...lane.path, 'when']);
+    stepProblems(document, step, path, before, context, say);
   }
   return problems;
 }
 
-/** Whether a step of this kind sends a message. */
-export function isMessage(kind: string): boolean {
-  return kind === 'email' || kind === 'sms';
+/** The rules of settings: their conditions and happenings name fields, segments and ladders that exist. */
+export function settingsProblems(settings: Settings, types: ReadonlyMap<string, FieldType>): Problem[] {
+  const problems: Problem[] = [];
+  const say: Say = (path, message) => void problems.push({ path, message });
+  const rules = new RuleChecks(null, { settings, types }, say);
+  const once = (list: readonly { name: string }[] | undefined, key: string): void => {
+    const names = new Set<string>();
+    list?.forEach(({ name }, i) => {
+      if (names.has(name)) say([key, i, 'name'], `found "${name}" a second time, expected each once`);
+      names.add(name);
+    });
+  };
+  once(settings.fields, 'fields');
+  once(settings.segments, 'segments');
+  once(settings.ladders, 'ladders');
+  once(settings.scores, 'scores');
+  settings.segments?.forEach((s, i) => rules.check(s.when, ['segments', i, 'when']));
+  settings.ladders?.forEach((l, i) => {
+    l.counts.forEach((f, j) => rules.check(f, ['ladders', i, 'counts', j]));
+    const names = new Set([l.after]);
+    l.rungs.forEach((r, j) => {
+      if (names.has(r.name))
+        say(['ladders', i, 'rungs', j, 'name'], `found "${r.name}" a second time, expected each once`);
+      names.add(r.name);
+    });
+  });
+  settings.scores?.forEach((s, i) => {
+    s.rules.forEach((r, j) => rules.check(r.when, ['scores', i, 'rules', j, 'when']));
+    if (s.floor !== undefined && s.ceiling !== undefined && s.floor > s.ceiling)
+      say(['scores', i, 'floor'], `found ${s.floor}, expected at most the ceiling, ${s.ceiling}`);
+  });
+  for (const channel of ['sms', 'email'] as const) {
+    const hours = settings.hours?.[channel];
+    if (hours) opens(hours, null, ['hours', channel], say);
+  }
+  return problems;
+}
+
+/** Checks conditions and happening filters: what they name exists, what they compare fits. */
+class RuleChecks {
+  constructor(
+    private readonly own: Journey | null,
+    private readonly context: Context,
+    private readonly say: Say
+  ) {}
+
+  check(rule: HappeningOrCondition, path: Path): void {
+    if (isHappening(rule)) this.filter(rule.happening, rule, path);
+    else this.condition(rule, path);
+  }
+
+  private condition(condition: Condition, path: Path): void {
+    const { say, context } = this;
+    if ('all' in condition) return condition.all.forEach((c, i) => this.condition(c, [...path, 'all', i]));
+    if ('any' in condition) return condition.any.forEach((c, i) => this.condition(c, [...path, 'any', i]));
+    if ('did' in condition) {
+      if (!this.own && condition.of !== undefined)
+        return say([...path, 'of'], 'found "of", expected none: settings know no journey');
+      return this.filter(condition.did, condition, path);
+    }
+    if ('came' in condition) return this.filter(condition.came, condition, path);
+    if ('field' in condition) {
+      const { field, ...comparison } = condition;
+      if (field === '') return say([...path, 'field'], 'found "", expected the name of a field');
+      const type = context.types?.get(field);
+      for (const p of type ? typeMismatches(comparison, type) : [])
+        say([...path, p.key], `found ${found(comparison[p.key])}, expected ${p.message}`);
+      return;
+    }
+    if ('score' in condition) return;
+    if ('not' in condition) return this.condition(condition.not as Condition, [...path, 'not']);
+    if ('segment' in condition) return this.segment(condition.segment, [...path, 'segment']);
+    if ('rung' in condition) return this.rung([condition.rung].flat(), condition.ladder, path);
+    if ('walking' in condition) this.journey(condition.walking, [...path, 'walking']);
+  }
+
+  private filter(name: string, filter: Filters, path: Path): void {
+    if (filter.of !== undefined) this.of(name, filter, path);
+    else if (filter.journey !== undefined) this.journey(filter.journey, [...path, 'journey']);
+    if (filter.segment !== undefined) this.segment(filter.segment, [...path, 'segment']);
+    if (name === 'rung_changed') {
+      const rungs = [filter.to, filter.from].filter((r): r is string => typeof r === 'string');
+      if (rungs.length || filter.ladder !== undefined) this.rung(rungs, filter.ladder, path);
+    }
+    const type = filter.field === undefined ? undefined : this.context.types?.get(filter.field);
+    if (name === 'field_changed' && type && filter.to !== undefined && !isOfType(filter.to, type))
+      this.say([...path, 'to'], `found ${found(filter.to)}, expected a value of type ${type}`);
+  }
+
+  private of(name: string, { of = '', journey }: Filters, path: Path): void {
+    const task = name === 'task_done';
+    const fits = (step: Step): boolean => (task ? step.kind === 'task' : isMessage(step));
+    const has = (document: Journey): boolean => stepsOf(document.lane).some((s) => s.key === of && fits(s));
+    const wanted = task ? 'a task step' : 'an email or sms step';
+    if (journey === undefined || journey === this.own?.key) {
+      if (this.own && !has(this.own))
+        this.say([...path, 'of'], `found "${of}", expected the key of ${wanted} of this journey`);
+      return;
+    }
+    this.journey(journey, [...path, 'journey']);
+    const other = this.context.journeys?.get(journey);
+    if (other && !has(other))
+      this.say([...path, 'of'], `found "${of}", expected the key of ${wanted} of the journey "${journey}"`);
+  }
+
+  journey(key: string, path: Path): void {
+    const { journeys } = this.context;
+    if (journeys && !journeys.has(key)) this.say(path, `found "${key}", expected the key of a journey that was given`);
+  }
+
+  private segment(name: string, path: Path): void {
+    const { settings } = this.context;
+    if (settings !== undefined && !settings?.segments?.some((s) => s.name === name))
+      this.say(path, `found "${name}", expected a segment of the settings`);
+  }
+
+  private rung(rungs: string[], ladder: string | undefined, path: Path): void {
+    const { settings } = this.context;
+    if (settings === undefined) return;
+    const ladders = (settings?.ladders ?? []).filter((l) => ladder === undefined || l.name === ladder);
+    if (ladder !== undefined && !ladders.length)
+      return this.say([...path, 'ladder'], `found "${ladder}", expected a ladder of the settings`);
+    const known = new Set(ladders.flatMap((l) => [...l.rungs.map((r) => r.name), l.after]));
+    for (const rung of rungs)
+      if (!known.has(rung)) this.say(path, `found the rung "${rung}", expected one of the settings' ladders`);
+  }
+}
+
+function stepProblems(document: Journey, step: Step, path: Path, before: Step[], context: Context, say: Say): void {
+  const journey = (key: string, at: Path): void => {
+    if (context.journeys && !context.journeys.has(key))
+      say(at, `found "${key}", expected the key of a journey that was given`);
+  };
+  switch (step.kind) {
+    case 'email':
+      if (
+        step.thread !== undefined &&
+        !before.flatMap((s) => [s, ...stepsOf(lanesOf(s))]).some((s) => s.kind === 'email' && s.key === step.thread)
+      )
+        say([...path, 'thread'], `found "${step.thread}", expected the key of an email that stands before this one`);
+      messageHours(document, step.kind, step.hours, path, context, say);
+      return;
+    case 'sms':
+      messageHours(document, step.kind, step.hours, path, context, say);
+      return;
+    case 'wait':
+      if (step.until && 'field' in step.until) dateField(step.until.field, [...path, 'until', 'field'], context, say);
+      if (step.hours && step.hours !== 'any') opens(step.hours, null, [...path, 'hours'], say);
+      return;
+    case 'loop':
+      if (!before.some((s) => s.key === step.to))
+        say(
+          [...path, 'to'],
+          `found "${step.to}", expected the key of an earlier step on this lane, or of one that holds it or stands before that`
+        );
+      return;
+    case 'handover':
+      if (step.journey === document.key)
+        say([...path, 'journey'], `found "${step.journey}", expected another journey than this one`);
+      else journey(step.journey, [...path, 'journey']);
+      return;
+    case 'withdraw':
+      if (step.from === 'others') return;
+      step.from.forEach((key, i) => {
+        if (key === document.key) say([...path, 'from', i], `found "${key}", expected another journey than this one`);
+        else journey(key, [...path, 'from', i]);
+      });
+      return;
+    case 'branch': {
+      if (step.by === 'rules' || !('field' in step.of)) return;
+      const type = context.types?.get(step.of.field);
+      if (!type) return;
+      if (step.by === 'bands') {
+        if (type !== 'number')
+          say([...path, 'of', 'field'], `found "${step.of.field}" of type ${type}, expected a number`);
+        return;
+      }
+      step.lanes.forEach((lane, i) =>
+        lane.values.forEach((v, j) => {
+          if (!isOfType(v, type))
+            say([...path, 'lanes', i, 'values', j], `found ${found(v)}, expected a value of type ${type}`);
+        })
+      );
+      return;
+    }
+    case 'field':
+      for (const [name, setting] of Object.entries(step.set)) {
+        const type = context.types?.get(name);
+        const wanted = type && settingMismatch(setting, type);
+        if (wanted) say([...path, 'set', name], `found ${found(setting)}, expected ${wanted}`);
+      }
+      return;
+    default:
+  }
+}
+
+const lanesOf = (step: Step): Step[] =>
+  kindOf(step)
+    .lanes(step)
+    .flatMap((l) => l.steps);
+
+/** What would fit a field of this type, where a setting does not. */
+function settingMismatch(setting: unknown, type: FieldType): string | null {
+  if (setting === null || typeof setting !== 'object' || Array.isArray(setting))
+    return isOfType(setting, type) ? null : `a value of type ${type}`;
+  if ('now' in setting)
+    return type === 'date' || type === 'instant' ? null : `a field of type date or instant for "now", not ${type}`;
+  if ('add' in setting) return type === 'number' ? null : `a field of type number for "add", not ${type}`;
+  if ('include' in setting || 'exclude' in setting)
+    return type === 'choices' ? null : `a field of type choices, not ${type}`;
+  return null;
+}
+
+function dateField(field: string, path: Path, { types }: Context, say: Say): void {
+  const type = types?.get(field);
+  if (type && type !== 'date' && type !== 'instant')
+    say(path, `found "${field}" of type ${type}, expected a field of type date or instant`);
+}
+
+/** Some day within two years on which hours are asked whether they ever open; any day would do. */
+const SOME_DAY = Date.UTC(2027, 0, 1);
+
+/** Hours that never open, alone or with others of the same zone. */
+function opens(hours: Hours, other: Hours | null, path: Path, say: Say): void {
+  const never = (): void =>
+    say(
+      path,
+      `found ${found(hours)}, expected hours that open on some day${other ? " at which the settings' hours are open too" : ''}`
+    );
+  let at: number | null = nextOpening(hours, 'UTC', SOME_DAY);
+  if (at === null) return never();
+  if (!other || (hours.zone ?? 'person') !== (other.zone ?? 'person')) return;
+  for (let tries = 0; tries < 800; tries++) {
+    const both: number | null = nextOpening(other, 'UTC', at);
+    if (both === null) return never();
+    const back: number | null = nextOpening(hours, 'UTC', both);
+    if (back === null || back - SOME_DAY > 366 * 86_400_000) return never();
+    if (back === both) return;
+    at = back;
+  }
+}
+
+function messageHours(
+  document: Journey,
+  channel: 'email' | 'sms',
+  own: Hours | 'any' | undefined,
+  path: Path,
+  context: Context,
+  say: Say
+): void {
+  const shared = context.settings?.hours?.[channel] ?? null;
+  if (own && own !== 'any') opens(own, shared, [...path, 'hours'], say);
+  else if (own === undefined && document.hours && shared) opens(document.hours, shared, path, say);
 }

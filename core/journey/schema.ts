@@ -3,25 +3,56 @@
  * definition in code; unknown keys are refused with their path.
  */
 import { z } from 'zod';
-import { conditionSchema, entryHappeningSchema, happeningOrConditionSchema } from '../condition/schema.ts';
+import { happeningSchema } from '../condition/happening.ts';
+import { conditionSchema, happeningOrConditionSchema } from '../condition/schema.ts';
 import { keySchema } from '../steps/base.ts';
 import { laneSchema } from '../steps/lane.ts';
-import { hoursSchema, zoneName } from '../time/hours.ts';
-import { durationSchema } from './values.ts';
+import { clockTime, hoursSchema, WEEKDAYS, zoneName, zoneOrPerson } from '../time/hours.ts';
+import { durationSchema, instantSchema, offsetSchema } from './values.ts';
 
 export const FORMAT = 'ambulo.journey/1';
 
+/** Happenings after which someone has something that others may have already. */
+const HAD = ['tag_added', 'list_joined', 'segment_joined'];
+
+const dateSchema = z.union([
+  z.strictObject({
+    field: z.string().min(1, { error: 'expected the name of a field' }),
+    offset: offsetSchema.optional(),
+    time: clockTime.optional(),
+    yearly: z.boolean().optional()
+  }),
+  z.strictObject({ on: z.iso.date(), time: clockTime.optional() })
+]);
+
+const timetableSchema = z.union([
+  z.strictObject({ weekdays: z.array(z.enum(WEEKDAYS)).min(1), time: clockTime, zone: zoneOrPerson.optional() }),
+  z.strictObject({ monthDay: z.number().int().min(1).max(31), time: clockTime, zone: zoneOrPerson.optional() })
+]);
+
+export const AGAIN = ['once', 'again', 'restart', 'each'] as const;
+
 export const entrySchema = z
   .strictObject({
-    on: z.array(entryHappeningSchema).optional(),
+    on: z.array(happeningSchema).optional(),
+    date: dateSchema.optional(),
+    timetable: timetableSchema.optional(),
     where: conditionSchema.optional(),
     existing: z.boolean().optional(),
-    again: z.literal('once').optional()
+    opens: instantSchema.optional(),
+    again: z.enum(AGAIN).optional(),
+    holdOut: z.number().min(0).max(100).optional()
   })
-  .refine((entry) => !entry.existing || entry.on?.some((rule) => rule.tag), {
-    error: 'expected "on" to name a tag, so that "existing" has someone to take in',
-    path: ['existing']
-  });
+  .refine(
+    (entry) =>
+      !entry.existing ||
+      entry.on?.some((r) => HAD.includes(r.happening) && (r.tag ?? r.list ?? r.segment) !== undefined),
+    {
+      error: 'expected "on" to name a tag, list or segment that others may have already',
+      path: ['existing']
+    }
+  );
+export type Entry = z.infer<typeof entrySchema>;
 
 export const goalSchema = z.strictObject({
   when: happeningOrConditionSchema,
@@ -31,20 +62,25 @@ export const goalSchema = z.strictObject({
 
 export const leaveRuleSchema = z.strictObject({ when: happeningOrConditionSchema, reason: z.string() });
 
-export const journeySchema = z.strictObject({
-  format: z.literal(FORMAT),
-  key: keySchema,
-  name: z.string().optional(),
-  purpose: z.string().optional(),
-  labels: z.array(z.string()).optional(),
-  zone: zoneName.optional(),
-  entry: entrySchema.optional(),
-  hours: hoursSchema.optional(),
-  goal: goalSchema.optional(),
-  leaveWhen: z.array(leaveRuleSchema).optional(),
-  idle: durationSchema.optional(),
-  notes: z.array(z.strictObject({ at: keySchema, text: z.string() })).optional(),
-  lane: laneSchema
-});
+export const journeySchema = z
+  .strictObject({
+    format: z.literal(FORMAT),
+    key: keySchema,
+    name: z.string().optional(),
+    purpose: z.string().optional(),
+    labels: z.array(z.string()).optional(),
+    zone: zoneName.optional(),
+    entry: entrySchema.optional(),
+    hours: hoursSchema.optional(),
+    goal: goalSchema.optional(),
+    leaveWhen: z.array(leaveRuleSchema).optional(),
+    idle: durationSchema.optional(),
+    notes: z.array(z.strictObject({ at: keySchema, text: z.string() })).optional(),
+    lane: laneSchema
+  })
+  .refine((j) => !j.entry?.holdOut || j.goal?.within !== undefined, {
+    error: 'expected "goal.within": how long those held out are watched',
+    path: ['entry', 'holdOut']
+  });
 
 export type Journey = z.infer<typeof journeySchema>;

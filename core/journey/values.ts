@@ -1,7 +1,17 @@
 /** Small values that several parts of a journey share. */
 import { z } from 'zod';
-import { parseDuration } from '../time/duration.ts';
+import { parseDuration, parseOffset } from '../time/duration.ts';
+import { parseInstant } from '../time/instant.ts';
 
 export const durationSchema = z.string().refine((text) => parseDuration(text) !== null, {
   error: 'expected a duration above zero, such as "P2D" or "PT90M"'
+});
+
+/** A duration that may be zero or negative: how far from a date. */
+export const offsetSchema = z.string().refine((text) => parseOffset(text) !== null, {
+  error: 'expected a duration such as "P2D", "-P10D" or "P0D"'
+});
+
+export const instantSchema = z.string().refine((text) => parseInstant(text) !== null, {
+  error: 'expected an instant with a zone, such as "2027-03-01T09:00:00Z"'
 });

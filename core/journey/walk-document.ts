@@ -7,7 +7,7 @@ export interface PlacedStep {
   step: Step;
   /** Path from the document to the step: `["lane", 2, "lanes", 0, "lane", 1]`. */
   path: Path;
-  /** Steps that are passed before it on every way to it, nearest last. */
+  /** Steps that are passed before it on every way to it, nearest last: those it may go back to. */
   before: Step[];
 }
 
@@ -25,4 +25,14 @@ export function eachStep(document: Pick<Journey, 'lane'>): PlacedStep[] {
   };
   visit(document.lane, ['lane'], []);
   return found;
+}
+
+/** Every step of a lane with those inside, in order of the document. */
+export function stepsOf(lane: Step[]): Step[] {
+  return lane.flatMap((step) => [
+    step,
+    ...kindOf(step)
+      .lanes(step)
+      .flatMap((l) => stepsOf(l.steps))
+  ]);
 }

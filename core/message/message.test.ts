@@ -1,7 +1,8 @@
+import { reachable } from '../../tests/make.ts';
 import { describe, expect, it } from 'vitest';
 import { emailHtml } from './html.ts';
 import { distinctLinks, replaceLinks } from './links.ts';
-import { fillIn, templateProblem } from './personal.ts';
+import { fillIn, templateProblem, scopeOf } from './personal.ts';
 import { isStopWord, smsSize } from './sms.ts';
 
 const scope = (person: Record<string, unknown>) => ({
@@ -22,6 +23,39 @@ describe('personal fields', () => {
   it.each(['{{ person.first_name', '{% if person.x %}', '{{ x | shout }}'])('%s cannot be read', (template) =>
     expect(templateProblem(template)).not.toBeNull()
   );
+
+  it('sees what began the walk, and who walks', () => {
+    const person = reachable('p1', (p) => p.fields.set('first_name', 'Ada'));
+    const entry = {
+      name: 'purchased',
+      at: 0,
+      order: 'o1',
+      amount: '12.50',
+      items: [{ sku: 'mug', name: 'Mug', quantity: 2 }],
+      record: 9,
+      cause: 3
+    };
+    const links = { unsubscribe: 'https://u.example', preferences: 'https://p.example', view: 'https://v.example' };
+    const own = scopeOf(person, { entry }, 'After the visit', links);
+    expect(
+      fillIn(
+        '{{ person.first_name }}: {{ entry.items[0].quantity }} {{ entry.items[0].name }} for {{ entry.amount }}{{ entry.record }}, {{ journey.name }}, {{ links.view }}',
+        own
+      )
+    ).toBe('Ada: 2 Mug for 12.50, After the visit, https://v.example');
+    const form = scopeOf(
+      person,
+      { entry: { name: 'form_sent', at: 0, form: 'visit', data: { seats: 3 } } },
+      'J',
+      links
+    );
+    expect(fillIn('{{ entry.seats }} {{ entry.form }} {{ entry.town | default: "somewhere" }}', form)).toBe(
+      '3 visit somewhere'
+    );
+    expect(fillIn('{{ entry.items[0].name | default: "something" }}', scopeOf(person, {}, 'J', links))).toBe(
+      'something'
+    );
+  });
 
   it('does not run away, and reads no files', () => {
     expect(() => fillIn('{% for i in (1..100000000) %}x{% endfor %}', scope({}))).toThrow();

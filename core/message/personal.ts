@@ -3,12 +3,35 @@
  * `links`. Values are text and are never read as Liquid again, whatever they
  * contain. Loops and includes are bounded, because a template is input.
  */
+import type { PersonState } from '../person/state.ts';
+import type { Walk } from '../walk/walk.ts';
 import { Liquid, type Template } from 'liquidjs';
 
 export interface MessageScope {
   person: Record<string, unknown>;
+  /** The data of what began the walk: an order, a form, a cart. */
+  entry?: Record<string, unknown>;
   journey: { name: string };
-  links: { unsubscribe: string };
+  links: { unsubscribe: string; preferences?: string; view?: string };
+}
+
+/** What the engine keeps of a happening for itself, and no message shows. */
+const OWN = new Set(['record', 'cause', 'about', 'machine']);
+
+/** What a message of a walk is filled in with: the person's fields, and what began the walk (a form's answers beside it). */
+export function scopeOf(
+  person: PersonState,
+  walk: Pick<Walk, 'entry'>,
+  journeyName: string,
+  links: MessageScope['links']
+): MessageScope {
+  const { data, ...began } = walk.entry ?? {};
+  return {
+    person: Object.fromEntries(person.fields),
+    entry: { ...Object.fromEntries(Object.entries(began).filter(([key]) => !OWN.has(key))), ...data, data },
+    journey: { name: journeyName },
+    links
+  };
 }
 
 const engine = new Liquid({

@@ -4,110 +4,83 @@
  * both run this very code; they differ only in where a person's state comes
  * from and where the records go. Rules: docs/journey-language.md, "Order of things".
  */
-import { matches } from '../condition/evaluate.ts';
-import type { Channel } from '../condition/schema.ts';
-import { isHappening } from '../condition/schema.ts';
-import { END, type Plan, type Rule } from '../journey/compile.ts';
-import type { Effect } from '../steps/base.ts';
+import type { Asked } from '../condition/evaluate.ts';
+import { END, type Instruction, type Plan, type Rule } from '../journey/compile.ts';
+import { nextRung } from '../settings/ladders.ts';
+import type { Effect, Move, Outcome } from '../steps/base.ts';
+import { heard, takeHeard, takeOtherwise } from '../steps/listen.ts';
+import { waitOutcome, type WaitStep } from '../steps/wait.ts';
 import { addDuration } from '../time/civil.ts';
 import { DAY } from '../time/duration.ts';
-import { advance, zoneOf, type Surroundings } from '../walk/advance.ts';
+import { instantText } from '../time/instant.ts';
+import { advance, contextOf, zoneOf } from '../walk/advance.ts';
+import { chance } from '../walk/chance.ts';
 import { isWatched, type Walk, type WalkState } from '../walk/walk.ts';
+import { datedKey, type DatedWay } from './dated.ts';
 import type { Happening } from './happening.ts';
-import { addressOf, type ConsentState, type FieldValue, type PersonState, type SentMessage } from './state.ts';
-
-/** One line of a trail, before it is printed or stored. */
-export interface TrailLine {
-  /** UTC ms. */
-  at: number;
-  walk: number | null;
-  journey: string;
-  step: string | null;
-  what: string;
-  /** Further keys, in the order in which they are printed. */
-  detail: Record<string, unknown>;
-}
-
-/** A change of a fact, for whoever keeps facts. */
-export type FactChange =
-  | { fact: 'tag' | 'list'; name: string; on: boolean }
-  | { fact: 'score'; name: string; points: number }
-  | { fact: 'consent'; channel: Channel; state: ConsentState | null }
-  | { fact: 'field'; name: string; value: FieldValue | null }
-  | { fact: 'suppressed'; address: string };
-
-/** Takes what happens while a person is worked on, in order. */
-export interface Recorder {
-  /** A walk that has just begun; its later changes are made to this same object. */
-  walk(walk: Walk): void;
-  trail(line: TrailLine): void;
-  /** A happening that the engine itself set off, or (`given`) the one it was handed. */
-  happening(h: Happening, given: boolean): void;
-  message(m: SentMessage, address: string): void;
-  change(c: FactChange): void;
-}
-
-/** The journeys and shared settings that a person moves among. */
-export interface World extends Surroundings {
-  /** Live journeys in their order; each can be entered. */
-  plans: Plan[];
-  /** The plan a running walk follows, which may be an earlier version. */
-  planOf(walk: Walk): Plan;
-  suppress(address: string): void;
-}
-
-/** Something that comes from outside. */
-export type Input =
-  | { kind: 'happening'; happening: Happening }
-  | { kind: 'enter'; journey: string; by: string }
-  /** Someone whom an earlier tag lets in when a journey goes live; a refusal is not told. */
-  | { kind: 'existing'; journey: string }
-  | {
-      kind: 'set';
-      fields?: Record<string, FieldValue | null>;
-      addTags?: string[];
-      removeTags?: string[];
-      addLists?: string[];
-      removeLists?: string[];
-      consent?: Partial<Record<Channel, ConsentState | null>>;
-    };
+import type { Input, Recorder, World } from './world.ts';
+import { Keeper, MOST_HAPPENINGS } from './keeper.ts';
+import { addressOf, type PersonState, type SentMessage } from './state.ts';
 
 /** Why someone is not let in; the first that applies. */
-export type Refusal = 'where' | 'once' | 'walking' | 'goal' | 'leave';
+export type Refusal = 'opens' | 'where' | 'once' | 'walking' | 'goal' | 'leave';
+
+/** An entry that a hand-over has decided on, waiting for its turn. */
+interface Begin {
+  plan: Plan;
+  entry: Happening | undefined;
+  cause: number;
+}
 
 const MOST_STEPS = 1000;
-const MOST_HAPPENINGS = 10_000;
 /** A happening that names no message is about the latest one, if that is at most this old. */
 const LATEST_WITHIN = 30 * DAY;
 
 /** Works on one person at one instant. Make one per input or timer; state is changed in place. */
 export class PersonRun {
-  private queue: Happening[] = [];
-  private setOff = 0;
+  private readonly queue: (Happening | Begin)[] = [];
+  private readonly keeper: Keeper;
+  /** Whether a walk has ended since ended ones were last let go. */
+  private ended = false;
+  /** Whom conditions are asked of; the walk and its zone change with who asks. */
+  private readonly asked: Asked;
 
   constructor(
     private readonly world: World,
     private readonly person: PersonState,
-    private readonly at: number,
+    private at: number,
     private readonly recorder: Recorder,
     /** Before journeys are live, happenings change facts and are recorded, but begin and move nothing. */
-    private readonly live = true
-  ) {}
+    private live = true
+  ) {
+    this.keeper = new Keeper(world, person, at, recorder, (h) => void this.queue.push(h));
+    this.asked = { person, walk: null, at, zone: world.workspace.zone, workspace: world.workspace };
+  }
+
+  /** Moves on to another instant: the same person, the same world, a new count of what is set off. */
+  moveTo(at: number, live: boolean): this {
+    this.at = at;
+    this.live = live;
+    this.keeper.at = at;
+    this.keeper.setOff = 0;
+    this.asked.at = at;
+    return this;
+  }
 
   /** Handles one input with all it sets off. */
   input(input: Input): void {
     switch (input.kind) {
       case 'happening':
-        this.given(input.happening);
+        this.keeper.given(this.resolve(input.happening));
         break;
       case 'enter': {
         const plan = this.world.plans.find((p) => p.key === input.journey);
-        if (plan) this.enter(plan, input.by, true);
+        if (plan) this.enter(plan, input.by, { told: true });
         break;
       }
       case 'existing': {
         const plan = this.world.plans.find((p) => p.key === input.journey);
-        if (plan && startsFromTag(plan, this.person.tags)) this.enter(plan, 'existing', false);
+        if (plan && isExisting(plan, this.person)) this.enter(plan, 'existing', {});
         break;
       }
       case 'set':
@@ -117,180 +90,234 @@ export class PersonRun {
     this.drain();
   }
 
+  /** What the clock changes at this instant: rungs that have passed and, where it is midnight, segments. */
+  clock(midnight: boolean): void {
+    for (const h of this.keeper.slipped()) {
+      this.keeper.emit(h);
+      this.drain();
+    }
+    if (!midnight) return;
+    for (const h of this.keeper.lookAtSegments()) {
+      this.keeper.emit(h);
+      this.drain();
+    }
+  }
+
+  /** Lets the person in by a date or a timetable; a refusal is not told. */
+  dated(plan: Plan, way: DatedWay): void {
+    (this.person.dated ??= new Map<string, number>()).set(datedKey(plan, way), this.at);
+    this.keeper.setOff = 0;
+    this.enter(plan, way, {});
+    this.drain();
+  }
+
   /** Fires the timers that are due at this instant, oldest walk first, each with all it sets off. */
   timers(): void {
-    for (const walk of [...this.person.walks]) {
-      if (walk.state !== 'walking' || !walk.standing || walk.standing.until > this.at) continue;
-      this.setOff = 0;
+    const { walks } = this.person;
+    const { length } = walks;
+    for (let i = 0; i < length; i++) {
+      const walk = walks[i];
+      if (walk?.state !== 'walking' || !walk.standing || walk.standing.until > this.at) continue;
+      this.keeper.setOff = 0;
       const plan = this.world.planOf(walk);
       // Rules are asked when a walk stops standing, while it is still at the step it stood on.
-      if (!this.rules(plan, walk)) {
-        const here = plan.instructions[walk.at];
-        const waited = walk.standing.kind === 'wait';
-        walk.standing = null;
-        if (waited && here) walk.at = here.next;
-        this.go(plan, walk, false);
-      }
+      if (!this.rules(plan, walk)) this.stopStanding(plan, walk);
       this.drain();
     }
     this.forgetEnded();
   }
 
-  private given(h: Happening): void {
-    const resolved = h.about || !h.channel ? h : { ...h, about: this.latest(h.channel) };
-    this.record(resolved, true);
-    this.queue.push(resolved);
+  private stopStanding(plan: Plan, walk: Walk): void {
+    const here = plan.instructions[walk.at];
+    const { standing } = walk;
+    if (!standing) return;
+    if (standing.kind === 'held-out') return this.end(plan, walk, 'finished', 'held-out', null);
+    if (standing.idle) return this.end(plan, walk, 'early', 'idle', null);
+    walk.standing = null;
+    if (here && standing.kind === 'wait') this.pass(plan, walk, here);
+    if (here && standing.kind === 'task') walk.at = here.next;
+    if (here?.step.kind === 'listen' && standing.kind === 'listen') {
+      this.follow(plan, walk, here, takeOtherwise(here.step, here));
+    }
+    this.go(plan, walk, false);
   }
 
-  private latest(channel: Channel): Happening['about'] {
-    const found = this.person.sent.findLast((m) => m.channel === channel && this.at - m.at < LATEST_WITHIN);
-    return found && { walk: found.walk, journey: found.journey, step: found.step };
+  /** Behind a wait; one for a time of day is not to be met again at this very instant. */
+  private pass(plan: Plan, walk: Walk, here: Instruction): void {
+    const until = here.step.kind === 'wait' ? here.step.until : undefined;
+    if (plan.loops.length && until && !('field' in until) && !('date' in until)) {
+      (walk.passed ??= {})[here.step.key] = this.at;
+    }
+    walk.at = here.next;
+  }
+
+  /** A happening with the message it is about: the one it names, or the latest of its channel. */
+  private resolve(h: Happening): Happening {
+    if (h.about || !h.channel || h.name === 'consent_changed') return h;
+    const found = this.person.sent.findLast((m) => m.channel === h.channel && this.at - m.at <= LATEST_WITHIN);
+    return found ? { ...h, about: { walk: found.walk, journey: found.journey, step: found.step } } : h;
   }
 
   private set(input: Extract<Input, { kind: 'set' }>): void {
-    const { person } = this;
-    const happened: Happening[] = [];
-    for (const [field, value] of Object.entries(input.fields ?? {})) {
-      const before = person.fields.get(field);
-      if (before === (value ?? undefined)) continue;
-      if (value === null) person.fields.delete(field);
-      else person.fields.set(field, value);
-      this.recorder.change({ fact: 'field', name: field, value });
-      happened.push({ name: 'field_changed', at: this.at, field, ...(value === null ? {} : { to: String(value) }) });
-    }
-    happened.push(...this.label('tag', input.addTags ?? [], true), ...this.label('tag', input.removeTags ?? [], false));
-    happened.push(...this.label('list', input.addLists ?? [], true));
-    happened.push(...this.label('list', input.removeLists ?? [], false));
+    const { keeper } = this;
+    const happened = keeper.fields(Object.entries(input.fields ?? {}));
+    happened.push(...keeper.label('tag', input.addTags ?? [], true));
+    happened.push(...keeper.label('tag', input.removeTags ?? [], false));
+    happened.push(...keeper.label('list', input.addLists ?? [], true));
+    happened.push(...keeper.label('list', input.removeLists ?? [], false));
     for (const channel of ['email', 'sms'] as const) {
       const state = input.consent?.[channel];
-      if (state !== undefined) happened.push(...this.consent(channel, state));
+      if (state !== undefined) happened.push(...keeper.consent(channel, state));
     }
     // Each change is handled and finished before the next, all facts having changed first.
     for (const h of happened) {
-      this.record(h, false);
-      this.queue.push(h);
+      keeper.changed(h);
       this.drain();
     }
   }
 
-  /** Puts labels on or off; gives the happenings of those that really changed. */
-  private label(fact: 'tag' | 'list', names: string[], on: boolean): Happening[] {
-    const held = fact === 'tag' ? this.person.tags : this.person.lists;
-    const happened: Happening[] = [];
-    for (const name of names) {
-      if (held.has(name) === on) continue;
-      if (on) held.add(name);
-      else held.delete(name);
-      this.recorder.change({ fact, name, on });
-      const happening = fact === 'tag' ? (on ? 'tag_added' : 'tag_removed') : on ? 'list_joined' : 'list_left';
-      happened.push({ name: happening, at: this.at, tag: name });
+  private drain(): void {
+    for (let next = this.queue.shift(); next; next = this.queue.shift()) {
+      if ('plan' in next) {
+        this.person.promised.splice(this.person.promised.indexOf(next.plan.key), 1);
+        this.begin(next.plan, 'handover', next.entry, next.cause);
+      } else this.handle(next);
+      // A runaway ends walks by the thousand: they are not kept for what comes behind them.
+      if (this.ended) this.forgetEnded();
     }
-    return happened;
+    this.forgetEnded();
   }
 
-  private consent(channel: Channel, state: ConsentState | null): Happening[] {
-    if ((this.person.consent[channel] ?? null) === state) return [];
-    if (state === null) delete this.person.consent[channel];
-    else this.person.consent[channel] = state;
-    this.recorder.change({ fact: 'consent', channel, state });
-    return [{ name: 'consent_changed', at: this.at, channel, to: state ?? '' }];
-  }
-
-  /** Writes a happening down; facts that follow from it change at once. */
-  private record(h: Happening, given: boolean): void {
-    const order = this.person.order++;
-    this.recorder.happening(h, given);
-    if (h.about && !h.machine) {
-      const { walk, step } = h.about;
-      this.person.reactions.push({ name: h.name, walk, step, at: h.at, order, ...(h.link ? { link: h.link } : {}) });
+  /** Walks oldest first, each until it stands still; then entries in order of the journeys. */
+  private handle(h: Happening): void {
+    if (!this.live) return;
+    // Walks that begin meanwhile are appended, and have not heard of this.
+    const { walks } = this.person;
+    const { length } = walks;
+    for (let i = 0; i < length; i++) {
+      const walk = walks[i];
+      const walking = walk?.state === 'walking';
+      if (!walk || (!walking && !isWatched(walk, this.at))) continue;
+      const plan = this.world.planOf(walk);
+      if (this.rules(plan, walk, h) || !walking || walk.heldOut) continue;
+      if (this.listens(plan, walk, h)) continue;
+      if (walk.state === 'walking') this.builtIn(plan, walk, h);
     }
-    if (h.name === 'unsubscribed' || h.name === 'complained') {
-      for (const c of this.consent(h.channel ?? 'email', 'withdrawn')) this.emit(c);
-    }
-    if (h.name === 'bounced' && h.hard) {
-      const address = addressOf(this.person, h.channel ?? 'email');
-      if (address && !this.world.suppressed(address)) {
-        this.world.suppress(address);
-        this.recorder.change({ fact: 'suppressed', address });
+    for (const plan of this.world.plans) {
+      for (const rule of plan.entry.on) {
+        if (rule.name !== h.name || !rule.match(h, null)) continue;
+        this.enter(plan, h.name, { entry: h });
+        break;
       }
     }
   }
 
-  /** A happening that the work itself sets off: recorded at once, handled in its turn. */
-  private emit(h: Happening): void {
-    this.record(h, false);
-    if (++this.setOff <= MOST_HAPPENINGS) this.queue.push(h);
+  /** Offers a happening to what a walk stands on. True where a listen or task took it. */
+  private listens(plan: Plan, walk: Walk, h: Happening): boolean {
+    const here = plan.instructions[walk.at];
+    const kind = walk.standing?.kind;
+    if (!here || !kind) return false;
+    if (kind === 'listen' && here.step.kind === 'listen') {
+      const found = heard(here, h, this.askedBy(plan, walk) as Asked & { walk: Walk });
+      if (!found) return false;
+      walk.standing = null;
+      this.follow(plan, walk, here, takeHeard(here.step, here, walk, found.lane, found.record));
+      this.go(plan, walk, false);
+      return found.record !== null;
+    }
+    if (kind === 'task') {
+      const done = h.name === 'task_done' && h.about?.walk === walk.id && h.about.step === here.step.key;
+      if (!done || h.about?.journey !== plan.key) return false;
+      walk.standing = null;
+      walk.at = here.next;
+      this.go(plan, walk, false);
+      return true;
+    }
+    if (kind === 'wait' && here.step.kind === 'wait' && h.name === 'field_changed')
+      this.resetWait(plan, walk, here, here.step, h);
+    return false;
   }
 
-  private drain(): void {
-    for (let h = this.queue.shift(); h; h = this.queue.shift()) this.handle(h);
-    this.forgetEnded();
+  /** A wait that follows a field is set anew when the field or the person's zone changes. */
+  private resetWait(plan: Plan, walk: Walk, here: Instruction, step: WaitStep, h: Happening): void {
+    if (!step.until || !('field' in step.until) || (h.field !== step.until.field && h.field !== 'zone')) return;
+    const { effects, move } = waitOutcome(step, here, contextOf(plan, walk, this.person, this.at, this.world));
+    if ('stand' in move) {
+      if (move.stand.until !== walk.standing?.until) this.stand(plan, walk, step.key, move);
+      return;
+    }
+    walk.standing = null;
+    this.follow(plan, walk, here, { effects, move });
+    this.go(plan, walk, false);
   }
 
-  /** Walks oldest first, then entries in order of the journeys. */
-  private handle(h: Happening): void {
-    if (!this.live) return;
-    for (const walk of [...this.person.walks]) {
-      const walking = walk.state === 'walking';
-      if (!walking && !isWatched(walk, this.at)) continue;
-      const plan = this.world.planOf(walk);
-      if (this.rules(plan, walk, h) || !walking) continue;
-      this.builtIn(plan, walk, h);
-    }
-    for (const plan of this.world.plans) {
-      if (plan.document.entry?.on?.some((rule) => matches(rule, h, plan.key, null))) this.enter(plan, h.name, false);
-    }
+  private askedBy(plan: Plan, walk: Walk | null): Asked {
+    this.asked.walk = walk;
+    this.asked.zone = zoneOf(this.person, plan, this.world.workspace.zone);
+    return this.asked;
   }
 
   /** Goal, then leave rules; with a happening, also those that name one. True where the walk has ended. */
   private rules(plan: Plan, walk: Walk, h: Happening | null = null): boolean {
-    const holds = (rule: Rule): boolean => {
-      if (rule.test) return rule.test(this.person, walk);
-      return h !== null && isHappening(rule.rule) && matches(rule.rule, h, plan.key, walk);
-    };
-    const { goal } = plan;
+    const { goal, leaveWhen } = plan;
+    if (!goal && !leaveWhen.length) return false;
+    const asked = this.askedBy(plan, walk);
+    const holds = (rule: Rule): boolean =>
+      rule.test ? rule.test(asked) : h !== null && (rule.match?.(h, walk) ?? false);
     if (goal && !walk.goalReached && (walk.goalUntil === null || this.at <= walk.goalUntil) && holds(goal)) {
-      walk.goalReached = true;
       const ends = goal.leave && walk.state === 'walking';
       if (!ends) this.say(plan, walk, null, 'reached', {});
-      this.emit({ name: 'goal_reached', at: this.at, journey: plan.key });
+      this.reach(plan, walk);
       if (ends) {
         this.end(plan, walk, 'goal', null, null);
         return true;
       }
     }
     if (walk.state !== 'walking') return false;
-    const leaving = plan.leaveWhen.find(holds);
+    const leaving = leaveWhen.find(holds);
     if (!leaving) return false;
     this.end(plan, walk, 'early', leaving.reason, null);
     return true;
   }
 
+  private reach(plan: Plan, walk: Walk): void {
+    walk.goalReached = true;
+    this.keeper.emit({ name: 'goal_reached', at: this.at, journey: plan.key, cause: walk.id });
+  }
+
   /** Rule 5: those who unsubscribed or bounced leave, unless something still ahead is for them. */
   private builtIn(plan: Plan, walk: Walk, h: Happening): void {
-    const out = h.name === 'unsubscribed' || h.name === 'complained' || (h.name === 'bounced' && h.hard === true);
-    if (!out) return;
+    const bounced = h.name === 'bounced' && h.hard === true;
+    if (!bounced && h.name !== 'unsubscribed' && h.name !== 'complained') return;
+    if (h.machine) return;
     const channel = h.channel ?? 'email';
     const ahead = plan.ahead(walk.at);
-    if (ahead.sends.size === 0 || ahead.names.has(h.name)) return;
-    if (ahead.sends.has(channel === 'email' ? 'sms' : 'email')) return;
-    this.end(plan, walk, 'early', h.name === 'bounced' ? 'bounced' : 'unsubscribed', null);
+    if (ahead.sends.size === 0 || ahead.other || ahead.names.has(h.name)) return;
+    if (ahead.sends.has(channel === 'email' ? 'sms' : 'email') || (ahead.service && !bounced)) return;
+    this.end(plan, walk, 'early', bounced ? 'bounced' : 'unsubscribed', null);
   }
 
   /** Why this person would not be let in now; `null` where they would. */
   private refusal(plan: Plan, probe: Walk): Refusal | null {
-    const { person } = this;
-    if (plan.entryWhere && !plan.entryWhere(person, null)) return 'where';
-    if (person.entered.has(plan.key)) return 'once';
-    if (plan.goal?.test?.(person, probe)) return 'goal';
-    if (plan.leaveWhen.some((rule) => rule.test?.(person, probe))) return 'leave';
+    const { person, at } = this;
+    const { entry } = plan;
+    if (at < entry.opens) return 'opens';
+    const asked = this.askedBy(plan, probe);
+    if (entry.where && !entry.where(asked)) return 'where';
+    const promised = person.promised.includes(plan.key);
+    if (entry.again === 'once' && (promised || person.entered.has(plan.key))) return 'once';
+    const inside = person.walks.some((w) => w.journey === plan.key && w.state === 'walking');
+    if (entry.again === 'again' && (promised || inside)) return 'walking';
+    if (plan.goal?.test?.(asked)) return 'goal';
+    if (plan.leaveWhen.some((rule) => rule.test?.(asked))) return 'leave';
     return null;
   }
 
-  private enter(plan: Plan, by: string, told: boolean): void {
+  /** A walk that has not begun: what conditions see of someone who asks to be let in. */
+  private probe(plan: Plan, by: string, entry: Happening | undefined): Walk {
     const { person, at } = this;
-    const zone = zoneOf(person, plan, this.world.zone);
-    const walk: Walk = {
+    const zone = zoneOf(person, plan, this.world.workspace.zone);
+    return {
       id: person.nextWalk,
       journey: plan.key,
       version: plan.version,
@@ -303,78 +330,172 @@ export class PersonRun {
       reason: null,
       visits: {},
       goalReached: false,
-      goalUntil: plan.goal?.within ? addDuration(zone, at, plan.goal.within) : null
+      goalUntil: plan.goal?.within ? addDuration(zone, at, plan.goal.within) : null,
+      ...(entry && plan.keepsEntry ? { entry } : {})
     };
-    const refusal = this.refusal(plan, walk);
-    if (refusal) {
-      const line = { at, walk: null, journey: plan.key, step: null, what: 'refused', detail: { reason: refusal } };
-      if (told) this.recorder.trail(line);
-      return;
+  }
+
+  private enter(plan: Plan, by: string, how: { told?: boolean; entry?: Happening }): void {
+    if (!this.live) return;
+    const refusal = this.refusal(plan, this.probe(plan, by, how.entry));
+    if (!refusal) return this.begin(plan, by, how.entry, how.entry?.cause);
+    const detail = { reason: refusal };
+    if (how.told)
+      this.recorder.trail({ at: this.at, walk: null, journey: plan.key, step: null, what: 'refused', detail });
+  }
+
+  private begin(plan: Plan, by: string, entry: Happening | undefined, cause: number | undefined): void {
+    const { person, at } = this;
+    if (plan.entry.again === 'restart') {
+      for (const w of [...person.walks]) {
+        if (w.journey === plan.key && w.state === 'walking')
+          this.end(this.world.planOf(w), w, 'early', 'restarted', null);
+      }
     }
+    const walk = this.probe(plan, by, entry);
     person.nextWalk++;
     person.entered.add(plan.key);
     person.walks.push(walk);
     this.recorder.walk(walk);
     this.say(plan, walk, null, 'entered', { by });
-    this.emit({ name: 'entered', at, journey: plan.key });
+    this.keeper.emit({ name: 'entered', at, journey: plan.key, cause: by === 'handover' && cause ? cause : walk.id });
+    if (plan.entry.holdOut > 0 && chance(plan.key, '', person.id) < plan.entry.holdOut) {
+      walk.heldOut = true;
+      this.say(plan, walk, null, 'held-out', {});
+      walk.standing = { kind: 'held-out', until: walk.goalUntil ?? at };
+      return;
+    }
     this.go(plan, walk, true);
   }
 
   /** Runs a walk step after step until it stands or ends. */
   private go(plan: Plan, walk: Walk, fresh: boolean): void {
-    for (let steps = 0; walk.state === 'walking'; steps++) {
+    for (let steps = 0; walk.state === 'walking' && !walk.standing; steps++) {
       // On entry the conditions have just been asked.
       if (!(fresh && steps === 0) && this.rules(plan, walk)) return;
       if (walk.at === END) return this.end(plan, walk, 'finished', null, null);
-      if (steps >= MOST_STEPS || this.setOff > MOST_HAPPENINGS) return this.end(plan, walk, 'stopped', 'runaway', null);
-      const key = plan.instructions[walk.at]?.step.key ?? null;
-      const { effects, move } = advance(plan, walk, this.person, this.at, this.world);
-      for (const effect of effects) this.carryOut(plan, walk, key, effect);
-      if ('go' in move) walk.at = move.go;
-      else if ('leave' in move) return this.end(plan, walk, move.leave, move.reason, key);
-      else {
-        walk.standing = move.stand;
-        const until = new Date(move.stand.until).toISOString();
-        if (move.stand.kind === 'wait') this.say(plan, walk, key, 'waiting', { until });
-        else this.say(plan, walk, key, 'held', { until, reason: 'hours' });
-        return;
+      if (steps >= MOST_STEPS || this.keeper.setOff >= MOST_HAPPENINGS) {
+        return this.end(plan, walk, 'stopped', 'runaway', null);
       }
+      const here = plan.instructions[walk.at];
+      if (here) this.follow(plan, walk, here, advance(plan, walk, this.person, this.at, this.world));
     }
   }
 
-  private carryOut(plan: Plan, walk: Walk, step: string | null, effect: Effect): void {
-    const { person, at } = this;
+  /** Carries out what a step asked for, and moves the walk. */
+  private follow(plan: Plan, walk: Walk, here: Instruction, { effects, move }: Outcome): void {
+    const { key } = here.step;
+    for (const effect of effects) this.carryOut(plan, walk, here, effect);
+    if (walk.state !== 'walking') return;
+    if ('go' in move) {
+      if (here.step.kind === 'wait' && move.go === here.next) this.pass(plan, walk, here);
+      else walk.at = move.go;
+    } else if ('leave' in move) {
+      if (move.leave === 'goal' && !walk.goalReached) this.reach(plan, walk);
+      this.end(plan, walk, move.leave, move.reason, key);
+    } else this.stand(plan, walk, key, move);
+  }
+
+  private stand(plan: Plan, walk: Walk, key: string, { stand, reason }: Extract<Move, { stand: unknown }>): void {
+    walk.standing = stand;
+    const until = instantText(stand.until);
+    if (stand.kind === 'held') this.say(plan, walk, key, 'held', { until, reason: reason ?? 'hours' });
+    else this.say(plan, walk, key, 'waiting', { until });
+  }
+
+  private carryOut(plan: Plan, walk: Walk, here: Instruction, effect: Effect): void {
+    const { person, at, keeper } = this;
+    const step = here.step.key;
     switch (effect.do) {
       case 'note':
-        this.say(plan, walk, step, effect.what, effect.detail);
+        this.say(plan, walk, effect.step ?? step, effect.what, effect.detail);
         return;
       case 'send': {
         const { channel } = effect;
-        const key = step ?? '';
-        const visit = (walk.visits[key] = (walk.visits[key] ?? 0) + 1);
-        const about = { walk: walk.id, journey: plan.key, step: key };
+        const visit = (walk.visits[step] = (walk.visits[step] ?? 0) + 1);
+        const about = { walk: walk.id, journey: plan.key, step };
+        const address = addressOf(person, channel) ?? '';
         this.say(plan, walk, step, 'sent', { channel });
-        const message: SentMessage = { ...about, visit, channel, at, order: person.order };
+        const message: SentMessage = { ...about, visit, channel, at, order: person.order, address };
+        if (effect.service) message.service = true;
         person.sent.push(message);
-        this.recorder.message(message, addressOf(person, channel) ?? '');
-        this.emit({ name: 'sent', at, channel, about });
+        this.recorder.message(message, address);
+        keeper.emit({ name: 'sent', at, channel, about, cause: walk.id });
         return;
       }
-      case 'tag': {
-        const added = this.label('tag', effect.add, true);
-        const removed = this.label('tag', effect.remove, false);
-        this.say(plan, walk, step, 'tagged', { add: added.map((h) => h.tag), remove: removed.map((h) => h.tag) });
-        for (const h of [...added, ...removed]) this.emit(h);
+      case 'label': {
+        const added = keeper.label(effect.fact, effect.add, true);
+        const removed = keeper.label(effect.fact, effect.remove, false);
+        const { fact } = effect;
+        this.say(plan, walk, step, effect.what, {
+          add: added.map((h) => h[fact]),
+          remove: removed.map((h) => h[fact])
+        });
+        this.emitAll([...added, ...removed], walk);
+        return;
+      }
+      case 'field': {
+        const happened = keeper.fields(effect.set);
+        this.say(plan, walk, step, 'set', { fields: Object.fromEntries(effect.set) });
+        this.emitAll(happened, walk);
         return;
       }
       case 'score': {
-        const points = (person.scores.get(effect.score) ?? 0) + effect.add;
-        person.scores.set(effect.score, points);
-        this.recorder.change({ fact: 'score', name: effect.score, points });
+        const { points, happened } = keeper.score(effect.score, effect.change);
         this.say(plan, walk, step, 'scored', { score: effect.score, points });
+        this.emitAll(happened, walk);
         return;
       }
+      case 'task':
+        this.say(plan, walk, step, 'tasked', {});
+        person.tasks.push({ walk: walk.id, journey: plan.key, step, order: person.order });
+        return;
+      case 'consent': {
+        const given = person.consent[effect.channel] === 'given';
+        const happened = effect.state === 'pending' && given ? [] : keeper.consent(effect.channel, effect.state);
+        const state = person.consent[effect.channel] ?? null;
+        this.say(plan, walk, step, 'consent', { channel: effect.channel, state });
+        this.emitAll(happened, walk);
+        return;
+      }
+      case 'withdraw': {
+        const others = person.walks.filter(
+          (w) =>
+            w.state === 'walking' &&
+            w.journey !== plan.key &&
+            (effect.from === 'others' || effect.from.includes(w.journey))
+        );
+        this.say(plan, walk, step, 'withdrew', { from: [...new Set(others.map((w) => w.journey))] });
+        for (const w of others) this.end(this.world.planOf(w), w, 'early', 'withdrawn', null, walk.id);
+        return;
+      }
+      case 'handover':
+        this.handOver(plan, walk, here, effect.journey);
     }
+  }
+
+  /** Happenings that a walk causes, each recorded at once. */
+  private emitAll(happened: Happening[], walk: Walk): void {
+    for (const h of happened) {
+      h.cause = walk.id;
+      this.keeper.emit(h);
+    }
+  }
+
+  /** Decided here and now; the entry itself waits for its turn in the queue. */
+  private handOver(plan: Plan, walk: Walk, here: Instruction, to: string): void {
+    const { person } = this;
+    const step = here.step.key;
+    const target = this.world.plans.find((p) => p.key === to);
+    const refusal = target ? this.refusal(target, this.probe(target, 'handover', walk.entry)) : 'where';
+    if (!target || refusal) {
+      this.say(plan, walk, step, 'refused', { to, reason: refusal });
+      return;
+    }
+    this.say(plan, walk, step, 'handed', { to });
+    person.promised.push(to);
+    this.queue.push({ plan: target, entry: walk.entry, cause: walk.id });
+    if (here.step.kind === 'handover' && !here.step.stay) this.end(plan, walk, 'finished', 'handed-over', step);
   }
 
   private end(
@@ -382,14 +503,17 @@ export class PersonRun {
     walk: Walk,
     state: Exclude<WalkState, 'walking'>,
     reason: string | null,
-    step: string | null
+    step: string | null,
+    cause = walk.id
   ): void {
+    this.ended = true;
     walk.state = state;
     walk.standing = null;
     walk.endedAt = this.at;
     walk.reason = reason;
-    this.say(plan, walk, step, 'left', { as: state, ...(reason === null ? {} : { reason }) });
-    this.emit({ name: 'left', at: this.at, journey: plan.key, as: state, ...(reason === null ? {} : { reason }) });
+    const more = reason === null ? {} : { reason };
+    this.say(plan, walk, step, 'left', { as: state, ...more });
+    this.keeper.emit({ name: 'left', at: this.at, journey: plan.key, as: state, ...more, cause });
   }
 
   private say(plan: Plan, walk: Walk, step: string | null, what: string, detail: Record<string, unknown>): void {
@@ -399,14 +523,24 @@ export class PersonRun {
   /** Ended walks stay only while their goal is still watched for. */
   private forgetEnded(): void {
     const { person, at } = this;
-    if (!person.walks.some((w) => w.state !== 'walking' && !isWatched(w, at))) return;
-    person.walks = person.walks.filter((w) => w.state === 'walking' || isWatched(w, at));
+    this.ended = false;
+    for (const w of person.walks) {
+      if (w.state === 'walking' || isWatched(w, at)) continue;
+      person.walks = person.walks.filter((walk) => walk.state === 'walking' || isWatched(walk, at));
+      return;
+    }
   }
 }
 
-/** Whether one of these tags is one that the journey starts from. */
-function startsFromTag(plan: Plan, tags: Set<string>): boolean {
-  return (plan.document.entry?.on ?? []).some((rule) => rule.tag !== undefined && tags.has(rule.tag));
+/** Whether someone has what a journey starts from: one of its tags, lists or segments. */
+function isExisting({ entry }: Plan, person: PersonState): boolean {
+  const { existing } = entry;
+  return (
+    existing !== null &&
+    (existing.tags.some((t) => person.tags.has(t)) ||
+      existing.lists.some((l) => person.lists.has(l)) ||
+      existing.segments.some((s) => person.segments.has(s)))
+  );
 }
 
 /** The instant of the person's next timer, in UTC ms; `null` where no walk stands. */
@@ -416,4 +550,9 @@ export function nextDue(person: PersonState): number | null {
     if (standing && (next === null || standing.until < next)) next = standing.until;
   }
   return next;
+}
+
+/** The instant at which the clock next moves the person to another rung; `null` for never. */
+export function nextClock(world: World, person: PersonState): number | null {
+  return world.workspace.ladders.length ? nextRung(world.workspace, person) : null;
 }

@@ -4,10 +4,13 @@
  * `core/person/run.ts` alone. The replay builds it from files, the live engine
  * loads it with set queries.
  */
-import type { Channel } from '../condition/schema.ts';
+import type { Channel } from '../condition/happening.ts';
+import type { Happening } from './happening.ts';
+import type { Order } from './orders.ts';
 import type { Walk } from '../walk/walk.ts';
 
-export type FieldValue = string | number | boolean;
+/** Text, choices, dates (`2027-03-01`) and instants (ISO) as text; several choices as an array. */
+export type FieldValue = string | number | boolean | string[];
 /** Consent for one channel; absent where it was never asked. */
 export type ConsentState = 'given' | 'pending' | 'withdrawn';
 
@@ -21,16 +24,35 @@ export interface SentMessage {
   /** UTC ms. */
   at: number;
   order: number;
+  /** The address it went to. */
+  address?: string;
+  /** A ticket or receipt: no limit counts it. */
+  service?: boolean;
 }
 
-/** A recorded happening about one message of a walk. */
-export interface Reaction {
-  name: string;
+/** A task made for a colleague. */
+export interface MadeTask {
   walk: number;
+  journey: string;
   step: string;
-  at: number;
   order: number;
-  link?: string;
+}
+
+/** What a score model needs to know beside the points: when they last rose, and what each rule gave lately. */
+export interface ScoreHistory {
+  /** UTC ms of the last rise; decay is counted from here. */
+  risen: number;
+  /** How many decays since then are taken off already. */
+  decays: number;
+  /** By rule with a cap: what it added when. */
+  added: Record<number, { at: number; points: number }[]>;
+}
+
+/** Where a person stands on a ladder. */
+export interface Standing {
+  /** When they last did what counts, UTC ms. */
+  last: number;
+  rung: string;
 }
 
 export interface PersonState {
@@ -50,7 +72,19 @@ export interface PersonState {
   /** The number the next walk gets; walks of a person are numbered from 1. */
   nextWalk: number;
   sent: SentMessage[];
-  reactions: Reaction[];
+  tasks: MadeTask[];
+  /** What happened about messages and tasks, by order of recording. */
+  reactions: Happening[];
+  /** Everything else that some condition may ask about, by order of recording. */
+  record: Happening[];
+  orders: Order[] | null;
+  segments: Set<string>;
+  scoreHistory: Map<string, ScoreHistory> | null;
+  rungs: Map<string, Standing> | null;
+  /** By journey, the last instant at which its date or timetable let this person in or would have. */
+  dated: Map<string, number> | null;
+  /** Journeys that a hand-over has decided on and not yet begun. */
+  promised: string[];
   /** The order number the next record gets. */
   order: number;
 }
@@ -68,7 +102,15 @@ export function newPerson(id: string): PersonState {
     entered: new Set(),
     nextWalk: 1,
     sent: [],
+    tasks: [],
     reactions: [],
+    record: [],
+    orders: null,
+    segments: new Set(),
+    scoreHistory: null,
+    rungs: null,
+    dated: null,
+    promised: [],
     order: 1
   };
 }

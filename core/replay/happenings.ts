@@ -1,15 +1,18 @@
-/** Reading the happenings of a replay: CloudEvents 1.0 JSON, one a line. */
+/** Reading the happenings of a replay: CloudEvents 1.0 JSON, one a line. Rules: docs/journey-language.md, "Replay". */
 import { z } from 'zod';
-import { channel, MESSAGE_HAPPENINGS } from '../condition/schema.ts';
-import { pathText, schemaProblems } from '../journey/problems.ts';
+import { isOfType, type FieldType } from '../condition/comparison.ts';
+import { channel, HAPPENING_NAMES, MESSAGE_HAPPENINGS } from '../condition/happening.ts';
+import { found, pathText, schemaProblems, type Path } from '../journey/problems.ts';
 import type { PlacedProblem } from '../journey/parse.ts';
+import { parseAmount } from '../person/amount.ts';
 import type { Happening } from '../person/happening.ts';
-import type { Input } from '../person/run.ts';
+import type { Input } from '../person/world.ts';
+import { isZone } from '../time/civil.ts';
 import { parseInstant } from '../time/instant.ts';
 
-const instant = z
-  .string()
-  .refine((t) => parseInstant(t) !== null, { error: 'expected an instant such as "2027-03-01T09:00:00Z"' });
+const instant = z.string().refine((t) => parseInstant(t) !== null, {
+  error: 'expected an instant with a zone, such as "2027-03-01T09:00:00Z"'
+});
 const cloudEvent = z.strictObject({
   specversion: z.literal('1.0'),
   id: z.string().min(1),
@@ -21,38 +24,58 @@ const cloudEvent = z.strictObject({
   data: z.record(z.string(), z.unknown()).optional()
 });
 
-const amount = z.union([z.number(), z.string().regex(/^-?\d+(\.\d{1,4})?$/)]);
+const amount = z.union([z.number(), z.string()]).refine((v) => parseAmount(v) !== null, {
+  error: 'expected a decimal with at most 4 places'
+});
 const line = z.strictObject({
   sku: z.string(),
   name: z.string().optional(),
   category: z.string().optional(),
   price: amount.optional(),
-  quantity: z.number().optional()
+  quantity: z.number().int().min(0).optional()
 });
-const aboutMessage = z.strictObject({
-  of: z.string().optional(),
-  journey: z.string().optional(),
-  channel: channel.optional(),
-  link: z.string().optional(),
-  text: z.string().optional(),
-  hard: z.boolean().optional(),
-  machine: z.boolean().optional()
-});
-const purchase = z.strictObject({
-  order: z.string(),
-  amount,
-  coupon: z.string().optional(),
-  cart: z.string().optional(),
-  items: z.array(line)
-});
-const value = z.union([z.string(), z.number(), z.boolean(), z.null()]);
+const aboutMessage = z
+  .strictObject({
+    of: z.string().optional(),
+    journey: z.string().optional(),
+    channel: channel.optional(),
+    link: z.string().optional(),
+    text: z.string().optional(),
+    hard: z.boolean().optional(),
+    machine: z.boolean().optional()
+  })
+  .refine((d) => d.of !== undefined || d.channel !== undefined, {
+    error: 'expected "of" (which message) or "channel"'
+  });
+const shapes = {
+  purchased: z.strictObject({
+    order: z.string(),
+    amount,
+    coupon: z.string().optional(),
+    cart: z.string().optional(),
+    items: z.array(line)
+  }),
+  refunded: z.strictObject({ order: z.string(), amount: amount.optional(), items: z.array(line).optional() }),
+  cart_left: z.strictObject({ cart: z.string(), amount, items: z.array(line), coupon: z.string().optional() }),
+  form_sent: z.strictObject({ form: z.string(), answers: z.record(z.string(), z.json()).optional() }),
+  page_seen: z.strictObject({ url: z.string() }),
+  task_done: z.strictObject({ of: z.string(), journey: z.string().optional(), outcome: z.string().optional() }),
+  custom: z.strictObject({
+    name: z.string(),
+    ref: z.string().optional(),
+    data: z.record(z.string(), z.json()).optional()
+  })
+};
+
+const value = z.union([z.string(), z.number(), z.boolean(), z.null(), z.array(z.string())]);
 const consent = z.enum(['given', 'pending', 'withdrawn']).nullable();
+const names = z.array(z.string()).optional();
 const setData = z.strictObject({
-  fields: z.record(z.string(), value).optional(),
-  addTags: z.array(z.string()).optional(),
-  removeTags: z.array(z.string()).optional(),
-  addLists: z.array(z.string()).optional(),
-  removeLists: z.array(z.string()).optional(),
+  fields: z.record(z.string().min(1), value).optional(),
+  addTags: names,
+  removeTags: names,
+  addLists: names,
+  removeLists: names,
   consent: z.strictObject({ email: consent.optional(), sms: consent.optional() }).optional()
 });
 const enterData = z.strictObject({ journey: z.string() });
@@ -66,99 +89,160 @@ export interface TimedInput {
   input: Input;
 }
 
+/** What a file of happenings is held against. */
+export interface Known {
+  people: { has(id: string): boolean };
+  journeys: ReadonlySet<string>;
+  /** Keys of message and task steps by journey; absent: not checked. */
+  steps?: ReadonlyMap<string, ReadonlySet<string>>;
+  /** Types of declared fields. */
+  types?: ReadonlyMap<string, FieldType>;
+}
+
+/** Happenings that follow from facts: never told from outside. */
+const FOLLOWS = new Set<string>(
+  HAPPENING_NAMES.filter((n) => n === 'sent' || !((MESSAGE_HAPPENINGS as readonly string[]).includes(n) || n in shapes))
+);
+
 /** Inputs in order of their instants (file order within one), or all that is wrong with the file. */
-export function parseHappenings(
-  text: string,
-  known: { people: Set<string>; journeys: Set<string> }
-): { inputs: TimedInput[]; problems: PlacedProblem[] } {
+export function parseHappenings(text: string, known: Known): { inputs: TimedInput[]; problems: PlacedProblem[] } {
   const problems: PlacedProblem[] = [];
   const inputs: TimedInput[] = [];
   const seen = new Set<string>();
-  text
-    .replace(/^\uFEFF/, '')
-    .split('\n')
-    .forEach((raw, i) => {
-      if (raw.trim() === '') return;
-      const where = i + 1;
-      const say = (path: string, message: string): void => void problems.push({ line: where, path, message });
-      let json: unknown;
-      try {
-        json = JSON.parse(raw);
-      } catch {
-        return say('the line', 'found text that is not JSON, expected one happening');
-      }
-      const read = cloudEvent.safeParse(json);
-      if (!read.success) {
-        for (const p of schemaProblems(read.error, json)) say(pathText(p.path), p.message);
-        return;
-      }
-      const event = read.data;
-      const identity = JSON.stringify([event.source, event.id]);
-      if (seen.has(identity)) return;
-      seen.add(identity);
-      const at = parseInstant(event.time) ?? 0;
-      if (!known.people.has(event.subject))
-        say('subject', `found "${event.subject}", expected the id of a person in the CSV`);
-      const result = inputOf(event.type, at, event.data ?? {}, known.journeys);
-      if ('problems' in result) for (const p of result.problems) say(p.path, p.message);
-      else inputs.push({ at, person: event.subject, line: where, ...result });
-    });
-  return { inputs: inputs.sort((a, b) => a.at - b.at || a.line - b.line), problems };
+  let number = 0;
+  let sorted = true;
+  // Line by line from the text itself: a million lines need not stand beside it as well.
+  for (let from = text.charCodeAt(0) === 0xfeff ? 1 : 0; from < text.length;) {
+    const newline = text.indexOf('\n', from);
+    const end = newline < 0 ? text.length : newline;
+    const raw = text.slice(from, end);
+    from = end + 1;
+    number++;
+    if (raw.trim() === '') continue;
+    const read = readLine(raw, number, known, seen, problems);
+    if (!read) continue;
+    sorted &&= inputs.length === 0 || (inputs.at(-1)?.at ?? 0) <= read.at;
+    inputs.push(read);
+  }
+  if (!sorted) inputs.sort((a, b) => a.at - b.at || a.line - b.line);
+  return { inputs, problems };
 }
 
-type Made = { input: Input; of?: TimedInput['of'] } | { problems: { path: string; message: string }[] };
+function readLine(
+  raw: string,
+  line: number,
+  known: Known,
+  seen: Set<string>,
+  problems: PlacedProblem[]
+): TimedInput | null {
+  const say = (path: Path, message: string): void => void problems.push({ line, path: pathText(path), message });
+  let json: unknown;
+  try {
+    json = JSON.parse(raw);
+  } catch {
+    problems.push({
+      line,
+      path: 'the line',
+      message: `found ${found(raw)}, which is not JSON, expected one happening`
+    });
+    return null;
+  }
+  const read = cloudEvent.safeParse(json);
+  if (!read.success) {
+    for (const p of schemaProblems(read.error, json)) say(p.path, p.message);
+    return null;
+  }
+  const event = read.data;
+  const identity = `${event.source}\n${event.id}`;
+  if (seen.has(identity)) return null;
+  seen.add(identity);
+  const before = problems.length;
+  if (!known.people.has(event.subject))
+    say(['subject'], `found ${found(event.subject)}, expected the id of a person in the CSV`);
+  const at = parseInstant(event.time) ?? 0;
+  const made = inputOf(event.type, at, event.data ?? {}, known, say);
+  return made && problems.length === before ? { at, person: event.subject, line, ...made } : null;
+}
 
-function inputOf(type: string, at: number, data: Record<string, unknown>, journeys: Set<string>): Made {
-  const name = type.replace(/^ambulo\./, '');
-  const read = <T>(schema: z.ZodType<T>): { data: T } | { problems: { path: string; message: string }[] } => {
+type Say = (path: Path, message: string) => void;
+
+function inputOf(
+  type: string,
+  at: number,
+  data: Record<string, unknown>,
+  known: Known,
+  say: Say
+): { input: Input; of?: { step: string; journey?: string } } | null {
+  const name = type.startsWith('ambulo.') ? type.slice('ambulo.'.length) : '';
+  const read = <T>(schema: z.ZodType<T>): T | null => {
     const result = schema.safeParse(data);
-    if (result.success) return { data: result.data };
-    return {
-      problems: schemaProblems(result.error, data).map((p) => ({
-        path: pathText(['data', ...p.path]),
-        message: p.message
-      }))
-    };
+    if (result.success) return result.data;
+    for (const p of schemaProblems(result.error, data)) say(['data', ...p.path], p.message);
+    return null;
   };
-  if (type === 'ambulo.enter') {
-    const r = read(enterData);
-    if ('problems' in r) return r;
-    if (!journeys.has(r.data.journey))
-      return {
-        problems: [
-          { path: 'data.journey', message: `found "${r.data.journey}", expected the key of a journey that was given` }
-        ]
-      };
-    return { input: { kind: 'enter', journey: r.data.journey, by: 'hand' } };
+  const journey = (key: string | undefined, path: Path): void => {
+    if (key !== undefined && !known.journeys.has(key))
+      say(path, `found ${found(key)}, expected the key of a journey that was given`);
+  };
+  if (name === 'enter') {
+    const entered = read(enterData);
+    if (!entered) return null;
+    journey(entered.journey, ['data', 'journey']);
+    return { input: { kind: 'enter', journey: entered.journey, by: 'hand' } };
   }
-  if (type === 'ambulo.set') {
-    const r = read(setData);
-    return 'problems' in r ? r : { input: { kind: 'set', ...r.data } };
+  if (name === 'set') {
+    const set = read(setData);
+    if (!set) return null;
+    for (const [field, v] of Object.entries(set.fields ?? {})) checkField(field, v, known, say);
+    return { input: { kind: 'set', ...set } };
   }
-  if (type === 'ambulo.purchased') {
-    const r = read(purchase);
-    return 'problems' in r ? r : { input: { kind: 'happening', happening: { name, at, ...r.data } } };
+  const message = (MESSAGE_HAPPENINGS as readonly string[]).includes(name) && name !== 'sent';
+  if (message || name === 'task_done') {
+    const about = message ? read(aboutMessage) : read(shapes.task_done);
+    if (!about) return null;
+    const { of, journey: whose, ...rest } = about;
+    journey(whose, ['data', 'journey']);
+    if (of !== undefined && known.steps && !hasStep(known.steps, of, whose)) {
+      say(
+        ['data', 'of'],
+        `found ${found(of)}, expected the key of a ${message ? 'message' : 'task'} step of a journey that was given`
+      );
+    }
+    const subject = of === undefined ? {} : { of: { step: of, ...(whose === undefined ? {} : { journey: whose }) } };
+    return { input: { kind: 'happening', happening: { name, at, ...rest } }, ...subject };
   }
-  const known =
-    (MESSAGE_HAPPENINGS as readonly string[]).includes(name) && name !== 'sent' && type.startsWith('ambulo.');
-  if (!known)
-    return {
-      problems: [
-        {
-          path: 'type',
-          message: `found "${type}", expected a type that is supported here and is not a consequence of facts`
-        }
-      ]
-    };
-  const r = read(aboutMessage);
-  if ('problems' in r) return r;
-  const { of, journey, ...rest } = r.data;
-  if (of === undefined && rest.channel === undefined) {
-    return { problems: [{ path: 'data', message: 'found neither "of" nor "channel", expected one of them' }] };
+  if (name in shapes) {
+    const shape = read(shapes[name as Exclude<keyof typeof shapes, 'task_done'>] as z.ZodType<Record<string, unknown>>);
+    return shape && { input: { kind: 'happening', happening: happeningOf(name, at, shape) } };
   }
-  const happening: Happening = { name, at, ...rest };
+  const why = FOLLOWS.has(name)
+    ? 'a happening from outside: this one follows from facts'
+    : 'the type of a happening, "ambulo.enter" or "ambulo.set"';
+  say(['type'], `found ${found(type)}, expected ${why}`);
+  return null;
+}
+
+/** A happening from its data: a form's answers and a custom happening's data are what filters compare with. */
+function happeningOf(name: string, at: number, shape: Record<string, unknown>): Happening {
+  const { answers, name: custom, ...rest } = shape;
   return {
-    input: { kind: 'happening', happening },
-    ...(of === undefined ? {} : { of: { step: of, ...(journey ? { journey } : {}) } })
+    name,
+    at,
+    ...(rest as Partial<Happening>),
+    ...(answers === undefined ? {} : { data: answers as Record<string, unknown> }),
+    ...(custom === undefined ? {} : { custom: custom as string })
   };
+}
+
+function hasStep(steps: ReadonlyMap<string, ReadonlySet<string>>, step: string, journey: string | undefined): boolean {
+  if (journey !== undefined) return steps.get(journey)?.has(step) ?? true;
+  return [...steps.values()].some((keys) => keys.has(step));
+}
+
+function checkField(field: string, v: unknown, known: Known, say: Say): void {
+  if (v === null) return;
+  const type = known.types?.get(field);
+  if (type && !isOfType(v, type)) say(['data', 'fields', field], `found ${found(v)}, expected a value of type ${type}`);
+  else if (field === 'zone' && !(typeof v === 'string' && isZone(v)))
+    say(['data', 'fields', field], `found ${found(v)}, expected a time zone name such as "Europe/Dublin"`);
 }

@@ -30,7 +30,11 @@ describe('people of a replay', () => {
   it.each([
     ['email\na@b.example\n', 'found no column "id", expected one'],
     ['id,age:years\np1,3\n', 'found the type "years", expected one of text, number'],
-    ['id,visit:date\np1,2027-03-01\n', 'found the type "date", which is not supported yet'],
+    ['id,visit:date\np1,2027-02-31\n', 'found "2027-02-31", expected a date such as "2027-03-01"'],
+    ['id,seen:instant\np1,2027-03-01T09:00\n', 'expected an instant with a zone'],
+    ['id,id\np1,p2\n', 'found a second column "id"'],
+    ['', 'found nothing, expected a header'],
+    ['id,zone\np1,Mars\n', 'found "Mars", expected a time zone name'],
     ['id,member:yesno\np1,perhaps\n', 'found "perhaps", expected yes, no, true, false, 1 or 0'],
     ['id,consent_email\np1,yes\n', 'found "yes", expected given, pending, withdrawn or nothing'],
     ['id,interest:score\np1,many\n', 'found "many", expected a number'],
@@ -39,8 +43,37 @@ describe('people of a replay', () => {
   ])('%j is bad: %s', (text, expected) => expect(parsePeople(text).problems[0]?.message).toContain(expected));
 });
 
+describe('a large file of people', () => {
+  it('read in pieces is read whole: quoted line ends, quotes, and the lines of what is wrong', () => {
+    const rows = Array.from({ length: 5000 }, (_, i) => `p${i},"line one\nline ""two"" of ${i}",${i}`);
+    const text = `\uFEFFid,words,n:number\r\n${rows.join('\r\n')}\r\n`;
+    expect(text.length).toBeGreaterThan(130_000);
+    const { people, problems } = parsePeople(text);
+    expect(problems).toEqual([]);
+    expect(people.map((p) => p.id)).toEqual(rows.map((_, i) => `p${i}`));
+    expect(people[4321]!.fields.get('words')).toBe('line one\nline "two" of 4321');
+    expect(people[4999]!.fields.get('n')).toBe(4999);
+    const bad = parsePeople(text.replace(',4900\r', ',many\r').replace('p4950,', 'p1,')).problems;
+    // Each row is two lines, behind the header.
+    expect(bad.map((p) => [p.line, p.path])).toEqual([
+      [2 * 4900 + 3, 'n'],
+      [2 * 4950 + 3, 'id']
+    ]);
+  });
+  it('with a quotation that never closes says where', () => {
+    const text = `id,words\np,x\nq,"open\n${'r,y\n'.repeat(40_000)}`;
+    const [problem] = parsePeople(text).problems;
+    expect(problem?.message).toContain('found text that is not CSV');
+  });
+});
+
 describe('happenings of a replay', () => {
-  const known = { people: new Set(['p1']), journeys: new Set(['try']) };
+  const known = {
+    people: new Set(['p1']),
+    journeys: new Set(['try']),
+    steps: new Map([['try', new Set(['a'])]]),
+    types: new Map([['n', 'number' as const]])
+  };
   const event = (change: object): string =>
     JSON.stringify({
       specversion: '1.0',
@@ -66,8 +99,49 @@ describe('happenings of a replay', () => {
     ['an unknown type', { type: 'ambulo.danced' }, 'type: found "ambulo.danced"'],
     ['a consequence of facts', { type: 'ambulo.tag_added', data: { tag: 'x' } }, 'type: found "ambulo.tag_added"'],
     ['sent, which the replay itself does', { type: 'ambulo.sent' }, 'type: found "ambulo.sent"'],
+    ['what follows from a fact', { type: 'ambulo.tag_added', data: { tag: 'x' } }, 'this one follows from facts'],
+    ['the end of a walk', { type: 'ambulo.left', data: {} }, 'this one follows from facts'],
+    [
+      'an unknown type',
+      { type: 'ambulo.waved', data: {} },
+      'type: found "ambulo.waved", expected the type of a happening'
+    ],
+    [
+      'an order without its amount',
+      { type: 'ambulo.purchased', data: { order: 'o', items: [] } },
+      'data.amount: found nothing'
+    ],
+    [
+      'a price with five places',
+      { type: 'ambulo.purchased', data: { order: 'o', amount: 1, items: [{ sku: 'x', price: '0.00001' }] } },
+      'data.items[0].price'
+    ],
+    [
+      'half a thing',
+      { type: 'ambulo.purchased', data: { order: 'o', amount: 1, items: [{ sku: 'x', quantity: 0.5 }] } },
+      'data.items[0].quantity'
+    ],
+    ['a form without a name', { type: 'ambulo.form_sent', data: { answers: {} } }, 'data.form: found nothing'],
+    ['a custom one without a name', { type: 'ambulo.custom', data: { ref: 'r' } }, 'data.name: found nothing'],
+    [
+      'a field of another type',
+      { type: 'ambulo.set', data: { fields: { n: 'many' } } },
+      'data.fields.n: found "many", expected a value of type number'
+    ],
+    [
+      'a zone that is none',
+      { type: 'ambulo.set', data: { fields: { zone: 'Mars' } } },
+      'data.fields.zone: found "Mars", expected a time zone'
+    ],
+    [
+      'a consent that is none',
+      { type: 'ambulo.set', data: { consent: { email: 'maybe' } } },
+      'data.consent.email: found "maybe"'
+    ],
+    ['a message of no journey', { data: { of: 'lost' } }, 'data.of: found "lost", expected the key of a message step'],
+    ['a journey beside it that is not there', { data: { of: 'a', journey: 'lost' } }, 'data.journey: found "lost"'],
     ['another namespace', { type: 'other.opened' }, 'type: found "other.opened"'],
-    ['neither message nor channel', { data: {} }, 'data: found neither "of" nor "channel"'],
+    ['neither message nor channel', { data: {} }, 'expected "of" (which message) or "channel"'],
     ['an unknown filter', { data: { of: 'a', colour: 'red' } }, 'data.colour: found the key "colour"'],
     ['an unknown journey', { type: 'ambulo.enter', data: { journey: 'x' } }, 'data.journey: found "x"'],
     ['a bad amount', { type: 'ambulo.purchased', data: { order: 'o', amount: '1.23456', items: [] } }, 'data.amount'],
@@ -147,8 +221,8 @@ describe('the order of a trail', () => {
         from: MONDAY,
         until: MONDAY + 50 * DAYS
       }).at(-1);
-    expect(last(30 * DAYS - 1)).toMatchObject({ as: 'goal' });
-    expect(last(30 * DAYS)).toMatchObject({ as: 'finished' });
+    expect(last(30 * DAYS)).toMatchObject({ as: 'goal' });
+    expect(last(30 * DAYS + 1)).toMatchObject({ as: 'finished' });
   });
 
   it('instants come out as they are written, to the millisecond', () => {

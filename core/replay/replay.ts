@@ -4,16 +4,31 @@
  */
 import { compile, type Plan } from '../journey/compile.ts';
 import type { Journey } from '../journey/schema.ts';
-import { nextDue, PersonRun, type Recorder, type TrailLine, type World } from '../person/run.ts';
+import { eachStep } from '../journey/walk-document.ts';
+import type { Recorder, TrailLine, World } from '../person/world.ts';
 import type { PersonState } from '../person/state.ts';
+import type { Settings } from '../settings/schema.ts';
+import { compileSettings } from '../settings/workspace.ts';
 import { instantText } from '../time/instant.ts';
+import type { FieldType } from '../condition/comparison.ts';
+import { newDraws, type Draws } from '../walk/draws.ts';
 import type { TimedInput } from './happenings.ts';
+import { courseOf, Life } from './life.ts';
+import { Heap } from './heap.ts';
+
+/** People one after another, in their order, so that not all have to be there at once. */
+export interface PeopleSource {
+  each(take: (person: PersonState, place: number) => void): void;
+}
 
 export interface Replay {
   /** In their order, which decides who enters first. */
   journeys: Journey[];
+  settings?: Settings | null;
+  /** Types of fields that the people's file declares. */
+  types?: ReadonlyMap<string, FieldType>;
   /** As things stood before everything; changed in place. */
-  people: PersonState[];
+  people: PersonState[] | PeopleSource;
   /** In order of their instants. */
   inputs: TimedInput[];
   /** When the journeys go live, UTC ms. */
@@ -22,35 +37,38 @@ export interface Replay {
   until: number;
 }
 
+/** Takes lines of the trail. They come person by person or instant by instant: sorted by instant, stably, they are in order. */
+export type Sink = (line: TrailLine, place: number) => void;
+
 /** A printed line: person and journey named, instants as text, keys in their order. */
 export type PrintedLine = Record<string, unknown> & { at: string; person: string };
 
-/** Replays; lines come in order of instant, then of the person's place, then of that person's own order. */
-export function replay({ journeys, people, inputs, from, until }: Replay): PrintedLine[] {
+/** The world of a replay: all journeys live, everything in memory. */
+export function replayWorld(
+  journeys: readonly Journey[],
+  settings: Settings | null = null,
+  types: ReadonlyMap<string, FieldType> = new Map()
+): World {
+  const workspace = compileSettings(settings);
+  for (const [field, type] of types) if (!workspace.types.has(field)) workspace.types.set(field, type);
   const plans = journeys.map((j) => compile(j));
   const byKey = new Map(plans.map((p) => [p.key, p]));
   const suppressed = new Set<string>();
-  const world: World = {
+  const draws = new Map<string, Draws>();
+  return {
     plans,
     planOf: (walk) => planOf(byKey, walk.journey),
-    zone: 'UTC',
-    suppressed: (address) => suppressed.has(address.toLowerCase()),
-    suppress: (address) => void suppressed.add(address.toLowerCase())
-  };
-  const byPerson = new Map<string, TimedInput[]>();
-  for (const input of inputs) {
-    if (input.at > until) continue;
-    const own = byPerson.get(input.person);
-    if (own) own.push(input);
-    else byPerson.set(input.person, [input]);
-  }
-  const lines: { at: number; place: number; line: PrintedLine }[] = [];
-  people.forEach((person, place) => {
-    for (const line of replayPerson(world, person, byPerson.get(person.id) ?? [], from, until)) {
-      lines.push({ at: line.at, place, line: printed(line, person.id) });
+    workspace,
+    asks: new Set<string>([...workspace.asks, ...plans.flatMap((p) => [...p.facts.did])]),
+    suppressed: (address) => suppressed.size > 0 && suppressed.has(address.toLowerCase()),
+    suppress: (address) => void suppressed.add(address.toLowerCase()),
+    draws(plan, split) {
+      const key = `${plan.key}\n${split}`;
+      let found = draws.get(key);
+      if (!found) draws.set(key, (found = newDraws()));
+      return found;
     }
-  });
-  return lines.sort((a, b) => a.at - b.at || a.place - b.place).map((l) => l.line);
+  };
 }
 
 function planOf(plans: Map<string, Plan>, key: string): Plan {
@@ -59,54 +77,74 @@ function planOf(plans: Map<string, Plan>, key: string): Plan {
   return plan;
 }
 
-function replayPerson(
-  world: World,
-  person: PersonState,
-  inputs: TimedInput[],
-  from: number,
-  until: number
-): TrailLine[] {
-  const lines: TrailLine[] = [];
-  const recorder: Recorder = {
-    trail: (line) => lines.push(line),
-    walk() {},
-    happening() {},
-    message() {},
-    change() {}
+/** People share only a split's winner and an address that bounced: without either, each life is lived by itself. */
+function shares(journeys: readonly Journey[], inputs: readonly TimedInput[]): boolean {
+  return (
+    journeys.some((j) => eachStep(j).some(({ step }) => step.kind === 'split' && step.winner !== undefined)) ||
+    inputs.some(({ input }) => input.kind === 'happening' && input.happening.name === 'bounced' && input.happening.hard)
+  );
+}
+
+const NOTHING: readonly TimedInput[] = [];
+
+/** Replays, and gives every line to `sink`. */
+export function replayInto(replay: Replay, sink: Sink): void {
+  const { journeys, settings, types, people, inputs, from, until } = replay;
+  const world = replayWorld(journeys, settings, types);
+  const start = Math.min(from, inputs[0]?.at ?? from);
+  const course = courseOf(world, start, from, until);
+  const byPerson = new Map<string, TimedInput[]>();
+  for (const input of inputs) {
+    if (input.at > until) continue;
+    const own = byPerson.get(input.person);
+    if (own) own.push(input);
+    else byPerson.set(input.person, [input]);
+  }
+  const source: PeopleSource = Array.isArray(people) ? { each: (take) => people.forEach(take) } : people;
+  const live = (person: PersonState, place: number): Life => {
+    const own = byPerson.get(person.id) ?? NOTHING;
+    byPerson.delete(person.id);
+    return new Life(course, person, own, recorderFor(place, sink));
   };
-  const run = (at: number): PersonRun => new PersonRun(world, person, at, recorder, at >= from);
-  const queue = [...inputs];
-  let begun = false;
-  for (;;) {
-    const input = queue[0]?.at ?? Infinity;
-    const due = nextDue(person) ?? Infinity;
-    const at = Math.min(input, due, begun ? Infinity : from);
-    if (at > until || at === Infinity) return lines;
-    if (at === from && !begun) {
-      begun = true;
-      for (const plan of world.plans) {
-        if (plan.document.entry?.existing) run(at).input({ kind: 'existing', journey: plan.key });
-      }
-      continue;
-    }
-    if (input <= due) {
-      const next = queue.shift();
-      if (next) run(at).input(withMessage(next, person));
-    } else run(at).timers();
+  if (shares(journeys, inputs)) together(source, live);
+  else
+    source.each((person, place) => {
+      const life = live(person, place);
+      for (let at = life.next(); at !== Infinity; at = life.next()) life.work(at);
+    });
+}
+
+/** All lives side by side, instant by instant and, within one, in order of the people. */
+function together(source: PeopleSource, live: (person: PersonState, place: number) => Life): void {
+  const lives: Life[] = [];
+  source.each((person, place) => void (lives[place] = live(person, place)));
+  const heap = new Heap();
+  lives.forEach((life, place) => heap.push(life.next(), place));
+  for (let next = heap.pop(); next; next = heap.pop()) {
+    if (next.at === Infinity) return;
+    const life = lives[next.place];
+    if (!life) continue;
+    life.work(next.at);
+    heap.push(life.next(), next.place);
   }
 }
 
-/** Finds the message that a happening names by its step: the latest one sent from it. */
-function withMessage(timed: TimedInput, person: PersonState): TimedInput['input'] {
-  const { input, of } = timed;
-  if (input.kind !== 'happening' || !of) return input;
-  const m = person.sent.findLast((s) => s.step === of.step && (of.journey === undefined || s.journey === of.journey));
-  // What names a message that was never sent is recorded, and is about none.
-  const channel = input.happening.channel ?? m?.channel;
-  const about = m
-    ? { walk: m.walk, journey: m.journey, step: m.step }
-    : { walk: 0, journey: of.journey ?? '', step: of.step };
-  return { kind: 'happening', happening: { ...input.happening, about, ...(channel ? { channel } : {}) } };
+const recorderFor = (place: number, sink: Sink): Recorder => ({
+  trail: (line) => sink(line, place),
+  walk() {},
+  happening() {},
+  message() {},
+  change() {}
+});
+
+/** Replays; lines come in order of instant, then of the person's place, then of that person's own order. */
+export function replay(options: Replay & { people: PersonState[] }): PrintedLine[] {
+  const { people } = options;
+  const lines: { at: number; place: number; line: PrintedLine }[] = [];
+  replayInto(options, (line, place) => {
+    lines.push({ at: line.at, place, line: printed(line, people[place]?.id ?? '') });
+  });
+  return lines.sort((a, b) => a.at - b.at || a.place - b.place).map((l) => l.line);
 }
 
 function printed(line: TrailLine, person: string): PrintedLine {

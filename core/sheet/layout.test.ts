@@ -1,3 +1,4 @@
+import { kindOf } from '../steps/index.ts';
 import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
@@ -77,7 +78,9 @@ it('never lets two cards overlap, never draws a gap backwards, and shows every s
           (n, s) =>
             n +
             (s.kind === 'wait' ? 0 : 1) +
-            (s.kind === 'branch' ? count(s.lanes[0]!.lane) + count(s.otherwise.lane) : 0),
+            kindOf(s)
+              .lanes(s)
+              .reduce((n, l) => n + count(l.steps), 0),
           0
         );
       expect(layout.cards).toHaveLength(count(lane));

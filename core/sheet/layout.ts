@@ -7,7 +7,7 @@
  * is as wide as its longest chain of steps.
  */
 import type { Path } from '../journey/problems.ts';
-import type { Condition } from '../condition/schema.ts';
+import type { HappeningOrCondition } from '../condition/schema.ts';
 import { kindOf, type Step } from '../steps/index.ts';
 import type { WaitStep } from '../steps/wait.ts';
 import { momentWords } from '../tell/words.ts';
@@ -44,7 +44,7 @@ export interface LaneRow {
   path: Path;
   depth: number;
   label: string;
-  when: Condition | null;
+  when: HappeningOrCondition | null;
   /** Key of the step that opens it; `null` for the main lane. */
   openedBy: string | null;
   /** Place among the lanes of that step. */
@@ -164,7 +164,7 @@ export function layoutSheet(
     steps.forEach((step, index) => {
       if (step.kind === 'wait') {
         waits.push(step);
-        const length = rulerLength(duration(step.for));
+        const length = waitLength(step);
         elapsed = { min: elapsed.min + length, max: elapsed.max + length };
         return;
       }
@@ -246,11 +246,14 @@ export function layoutSheet(
   };
 }
 
+/** How long a wait is on the ruler; one for an instant has no length of its own. */
+const waitLength = (step: WaitStep): number => (step.for === undefined ? 0 : rulerLength(duration(step.for)));
+
 /** When a lane that begins at `start` ends. */
 function laneEnd(steps: Step[], start: Elapsed): Elapsed {
   return steps.reduce((at, step) => {
     if (step.kind === 'wait') {
-      const length = rulerLength(duration(step.for));
+      const length = waitLength(step);
       return { min: at.min + length, max: at.max + length };
     }
     const ends = kindOf(step)

@@ -1,25 +1,132 @@
-/** branch: the first lane whose condition holds, or the lane for everyone else. */
+/** branch: lanes by what is true of the person: by rules, by bands of a number, by values of a field. */
 import { z } from 'zod';
+import { hasValue, sameValue } from '../condition/comparison.ts';
+import { compileCondition, type Asked, type Test } from '../condition/evaluate.ts';
 import { conditionSchema } from '../condition/schema.ts';
-import { laneSchema } from './lane.ts';
-import { common, type StepKind } from './base.ts';
+import { durationSchema } from '../journey/values.ts';
+import { parseAmount, UNIT } from '../person/amount.ts';
+import { ordersOf, remaining } from '../person/orders.ts';
+import { scoreNow } from '../settings/scores.ts';
+import { addDuration } from '../time/civil.ts';
+import { duration, type Duration } from '../time/duration.ts';
+import { common, opened, take, type StepContext, type StepKind } from './base.ts';
+import { labelledLane, OWN_LABELS, ownLabels } from './labelled.ts';
 
-const ruleLane = z.strictObject({ label: z.string(), when: conditionSchema, lane: laneSchema });
-const otherwise = z.strictObject({ label: z.string(), lane: laneSchema });
+const named = z.string().min(1, { error: 'expected the name of a field' });
+const byRules = z.strictObject({
+  ...common,
+  kind: z.literal('branch'),
+  by: z.literal('rules'),
+  lanes: z.array(labelledLane({ when: conditionSchema })).min(1),
+  otherwise: labelledLane({})
+});
+const byBands = z.strictObject({
+  ...common,
+  kind: z.literal('branch'),
+  by: z.literal('bands'),
+  of: z.union([
+    z.strictObject({ field: named }),
+    z.strictObject({ score: z.string().min(1) }),
+    z.strictObject({
+      spent: z.literal(true),
+      last: durationSchema.optional(),
+      product: z.string().optional(),
+      category: z.string().optional()
+    })
+  ]),
+  cuts: z
+    .array(z.number())
+    .min(1)
+    .refine((cuts) => cuts.every((c, i) => i === 0 || c > (cuts[i - 1] ?? -Infinity)), {
+      error: 'expected numbers that ascend'
+    }),
+  lanes: z.array(labelledLane({})).min(2),
+  none: labelledLane({}).optional()
+});
+const byValues = z.strictObject({
+  ...common,
+  kind: z.literal('branch'),
+  by: z.literal('values'),
+  of: z.strictObject({ field: named }),
+  lanes: z.array(labelledLane({ values: z.array(z.union([z.string(), z.number(), z.boolean()])).min(1) })).min(1),
+  otherwise: labelledLane({})
+});
 
 export const branchSchema = z
-  .strictObject({
-    ...common,
-    kind: z.literal('branch'),
-    by: z.literal('rules'),
-    lanes: z.array(ruleLane).min(1),
-    otherwise
+  .discriminatedUnion('by', [byRules, byBands, byValues])
+  .refine((s) => ownLabels([...s.lanes, s.by === 'bands' ? s.none : s.otherwise]), OWN_LABELS)
+  .refine((s) => s.by !== 'bands' || s.lanes.length === s.cuts.length + 1, {
+    error: 'expected one more lane than cuts',
+    path: ['lanes']
   })
-  .refine((s) => new Set([...s.lanes.map((l) => l.label), s.otherwise.label]).size === s.lanes.length + 1, {
-    error: 'expected every lane of a branch to have a label of its own'
+  .refine((s) => s.by !== 'bands' || 'field' in s.of === (s.none !== undefined), {
+    error: 'expected "none" with a field (for those without a value), and only there',
+    path: ['none']
   });
-
 export type BranchStep = z.infer<typeof branchSchema>;
+/** A branch by rules, as the editor makes it. */
+export type RulesStep = z.infer<typeof byRules>;
+type BandsStep = z.infer<typeof byBands>;
+
+type Choose = (context: StepContext, asked: Asked) => number;
+
+/** The number that bands are cut by; amounts in ten-thousandths. `null`: the field has none. */
+function measure(of: BandsStep['of']): (asked: Asked) => number | null {
+  if ('field' in of)
+    return ({ person }) => {
+      const value = person.fields.get(of.field);
+      return typeof value === 'number' ? value : null;
+    };
+  if ('score' in of) return ({ person, workspace, at }) => scoreNow(workspace, person, of.score, at);
+  const last: Duration | null = of.last === undefined ? null : duration(of.last);
+  return ({ person, at, zone }) =>
+    ordersOf(person).reduce(
+      (sum, order) => (last && at >= addDuration(zone, order.at, last) ? sum : sum + (remaining(order, of) ?? 0)),
+      0
+    );
+}
+
+/** Works out which lane someone takes: its place among the opened lanes. */
+function prepare(step: BranchStep, own: string): Choose {
+  switch (step.by) {
+    case 'rules': {
+      const tests: Test[] = step.lanes.map((lane) => compileCondition(lane.when, own));
+      return (_context, asked) => {
+        const found = tests.findIndex((test) => test(asked));
+        return found < 0 ? tests.length : found;
+      };
+    }
+    case 'bands': {
+      const value = measure(step.of);
+      const cuts = 'spent' in step.of ? step.cuts.map((c) => parseAmount(c) ?? c * UNIT) : step.cuts;
+      return (_context, asked) => {
+        const found = value(asked);
+        if (found === null) return step.lanes.length;
+        // Lane i holds cuts[i-1] ≤ value < cuts[i].
+        const place = cuts.findIndex((cut) => found < cut);
+        return place < 0 ? cuts.length : place;
+      };
+    }
+    case 'values':
+      return ({ person }) => {
+        const value = person.fields.get(step.of.field);
+        if (!hasValue(value)) return step.lanes.length;
+        const values = Array.isArray(value) ? value : [value];
+        const found = step.lanes.findIndex((lane) => lane.values.some((v) => values.some((own) => sameValue(own, v))));
+        return found < 0 ? step.lanes.length : found;
+      };
+  }
+}
+
+/** What a branch looks at, in words. */
+function measured(step: BranchStep): string {
+  if (step.by === 'rules') return '';
+  if ('field' in step.of) return step.of.field;
+  return 'score' in step.of ? step.of.score : 'what they spent';
+}
+
+const bandWords = (cuts: number[], i: number): string =>
+  i === 0 ? `under ${cuts[0]}` : i === cuts.length ? `${cuts[i - 1]} or more` : `${cuts[i - 1]} to under ${cuts[i]}`;
 
 export const branch: StepKind<BranchStep> = {
   does: 'send people down different lanes, by what is true of them',
@@ -30,22 +137,42 @@ export const branch: StepKind<BranchStep> = {
     lanes: [{ label: 'has the tag', when: { tag: '' }, lane: [] }],
     otherwise: { label: 'everyone else', lane: [] }
   }),
-  lanes: (step) => [
-    ...step.lanes.map((l, i) => ({ label: l.label, when: l.when, steps: l.lane, path: ['lanes', i] })),
-    { label: step.otherwise.label, when: null, steps: step.otherwise.lane, path: ['otherwise'] }
-  ],
-  run(step, here, { person, walk }) {
-    const found = here.tests.findIndex((test) => test(person, walk));
-    const taken = found < 0 ? step.lanes.length : found;
-    const label = step.lanes[taken]?.label ?? step.otherwise.label;
-    return {
-      effects: [{ do: 'note', what: 'took', detail: { lane: label } }],
-      move: { go: here.lanes[taken] ?? here.next }
-    };
+  lanes(step) {
+    switch (step.by) {
+      case 'rules':
+        return [
+          ...step.lanes.map((lane, i) => opened(lane, ['lanes', i], null, lane.when)),
+          opened(step.otherwise, ['otherwise'], null)
+        ];
+      case 'bands':
+        return [
+          ...step.lanes.map((lane, i) => opened(lane, ['lanes', i], `${measured(step)} ${bandWords(step.cuts, i)}`)),
+          ...(step.none ? [opened(step.none, ['none'], `no ${measured(step)}`)] : [])
+        ];
+      case 'values':
+        return [
+          ...step.lanes.map((lane, i) =>
+            opened(lane, ['lanes', i], `${measured(step)} is ${lane.values.join(' or ')}`)
+          ),
+          opened(step.otherwise, ['otherwise'], null)
+        ];
+    }
+  },
+  prepare,
+  run(step, here, context) {
+    const { person, walk, at, zone, around } = context;
+    const choose = here.prepared as Choose;
+    const taken = choose(context, { person, walk, at, zone, workspace: around.workspace });
+    return take(step.key, here, taken, here.labels[taken] ?? '');
   },
   card: (step) => ({
-    title: step.name || 'Branch',
-    line: `${step.lanes.length + 1} lanes`
+    title: step.name || (step.by === 'rules' ? 'Branch' : `By ${measured(step)}`),
+    line: `${branch.lanes(step).length} lanes`
   }),
-  tell: (step) => (step.name ? `We ask: ${step.name}` : 'We look at what is true of them.')
+  tell: (step) =>
+    step.name
+      ? `We ask: ${step.name}`
+      : step.by === 'rules'
+        ? 'We look at what is true of them.'
+        : `We look at ${measured(step)}.`
 };

@@ -1,27 +1,39 @@
 /** email: send one email. */
 import { z } from 'zod';
-import { common, noLanes, type StepKind } from './base.ts';
-import { send, stepHours } from './send.ts';
+import { keySchema, noLanes, quote, type StepKind } from './base.ts';
+import { send, sendingKeys } from './send.ts';
 
-export const emailSchema = z.strictObject({
-  ...common,
-  kind: z.literal('email'),
-  subject: z.string().optional(),
-  preview: z.string().optional(),
-  text: z.string().optional(),
-  hours: stepHours
-});
+const ONE_CONTENT = { error: 'expected either "message" or what it says ("subject", "text", "blocks"), not both' };
+
+export const emailSchema = z
+  .strictObject({
+    ...sendingKeys,
+    kind: z.literal('email'),
+    subject: z.string().optional(),
+    preview: z.string().optional(),
+    /** Parts of a designed message; each says its own kind. */
+    blocks: z.array(z.looseObject({ kind: z.string() })).optional(),
+    replyTo: z.string().optional(),
+    thread: keySchema.optional(),
+    track: z.strictObject({ opens: z.boolean().optional(), clicks: z.boolean().optional() }).optional(),
+    unsubscribe: z.boolean().optional()
+  })
+  .refine((s) => s.message === undefined || (s.subject ?? s.preview ?? s.text ?? s.blocks) === undefined, ONE_CONTENT)
+  .refine((s) => s.text === undefined || s.blocks === undefined, {
+    error: 'expected either "text" or "blocks", not both'
+  });
 export type EmailStep = z.infer<typeof emailSchema>;
+
+const called = (step: EmailStep): string => step.name || step.subject || step.message || step.aim || '';
 
 export const email: StepKind<EmailStep> = {
   does: 'send one email',
   create: (key) => ({ key, kind: 'email', subject: '', text: '' }),
   lanes: noLanes,
-  run: (step, here, context) => send('email', step.hours, here, context),
-  card: (step) => ({ title: step.name || step.subject || 'Email', line: step.subject || 'no subject yet' }),
-  tell: (step) => `They get the email ${quote(step.name || step.subject || 'without a subject')}.`
+  run: (step, here, context) => send('email', step, here, context),
+  card: (step) => ({
+    title: called(step) || 'Email',
+    line: step.subject || step.message || 'no subject yet'
+  }),
+  tell: (step) => `They get the email ${quote(called(step) || 'without a subject')}.`
 };
-
-function quote(text: string): string {
-  return `“${text}”`;
-}

@@ -1,26 +1,69 @@
 /**
  * All kinds of step. Adding one means a file beside this one and a line in each
- * of the two tables below; the compiler names whatever else is missing.
+ * of the three lists below; the compiler names whatever else is missing.
  */
 import { z } from 'zod';
 import type { StepKind } from './base.ts';
 import { branch, branchSchema, type BranchStep } from './branch.ts';
+import { call, callSchema, type CallStep } from './call.ts';
+import { consent, consentSchema, type ConsentStep } from './consent.ts';
 import { email, emailSchema, type EmailStep } from './email.ts';
+import { field, fieldSchema, type FieldStep } from './field.ts';
+import { handover, handoverSchema, type HandoverStep } from './handover.ts';
+import { leave, leaveSchema, type LeaveStep } from './leave.ts';
+import { list, listSchema, type ListStep } from './list.ts';
+import { listen, listenSchema, type ListenStep } from './listen.ts';
+import { loop, loopSchema, type LoopStep } from './loop.ts';
+import { notify, notifySchema, type NotifyStep } from './notify.ts';
 import { score, scoreSchema, type ScoreStep } from './score.ts';
 import { sms, smsSchema, type SmsStep } from './sms.ts';
+import { split, splitSchema, type SplitStep } from './split.ts';
 import { tag, tagSchema, type TagStep } from './tag.ts';
+import { task, taskSchema, type TaskStep } from './task.ts';
 import { wait, waitSchema, type WaitStep } from './wait.ts';
+import { withdraw, withdrawSchema, type WithdrawStep } from './withdraw.ts';
 
 export const stepSchema = z.discriminatedUnion('kind', [
   emailSchema,
   smsSchema,
   waitSchema,
+  listenSchema,
   branchSchema,
+  splitSchema,
   tagSchema,
-  scoreSchema
+  listSchema,
+  fieldSchema,
+  scoreSchema,
+  taskSchema,
+  notifySchema,
+  callSchema,
+  consentSchema,
+  handoverSchema,
+  withdrawSchema,
+  loopSchema,
+  leaveSchema
 ]);
 
-export type Step = EmailStep | SmsStep | WaitStep | BranchStep | TagStep | ScoreStep;
+export type Step =
+  | EmailStep
+  | SmsStep
+  | WaitStep
+  | ListenStep
+  | BranchStep
+  | SplitStep
+  | TagStep
+  | ListStep
+  | FieldStep
+  | ScoreStep
+  | TaskStep
+  | NotifyStep
+  | CallStep
+  | ConsentStep
+  | HandoverStep
+  | WithdrawStep
+  | LoopStep
+  | LeaveStep;
+
 export type StepName = Step['kind'];
 
 /** One line a kind; a kind of the schema that has no line here does not compile. */
@@ -28,9 +71,21 @@ export const STEP_KINDS: { [K in StepName]: StepKind<Extract<Step, { kind: K }>>
   email,
   sms,
   wait,
+  listen,
   branch,
+  split,
   tag,
-  score
+  list,
+  field,
+  score,
+  task,
+  notify,
+  call,
+  consent,
+  handover,
+  withdraw,
+  loop,
+  leave
 };
 
 export const STEP_NAMES = Object.keys(STEP_KINDS) as StepName[];
@@ -39,4 +94,9 @@ export const STEP_NAMES = Object.keys(STEP_KINDS) as StepName[];
 export function kindOf(step: Step): StepKind<Step> {
   // The table pairs each kind with its own steps, which a plain index type cannot express.
   return STEP_KINDS[step.kind] as unknown as StepKind<Step>;
+}
+
+/** Whether a step of this kind sends a message. */
+export function isMessage(step: Step): step is EmailStep | SmsStep {
+  return step.kind === 'email' || step.kind === 'sms';
 }

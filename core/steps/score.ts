@@ -1,13 +1,18 @@
-/** score: add points to a score, or take points off. */
+/** score: add points to a score, take points off, or set it. */
 import { z } from 'zod';
-import { common, noLanes, type StepKind } from './base.ts';
+import { common, goOn, noLanes, type StepKind } from './base.ts';
 
-export const scoreSchema = z.strictObject({
-  ...common,
-  kind: z.literal('score'),
-  score: z.string(),
-  add: z.number()
-});
+export const scoreSchema = z
+  .strictObject({
+    ...common,
+    kind: z.literal('score'),
+    score: z.string(),
+    add: z.number().optional(),
+    set: z.number().optional()
+  })
+  .refine((s) => (s.add === undefined) !== (s.set === undefined), {
+    error: 'expected exactly one of "add" and "set"'
+  });
 export type ScoreStep = z.infer<typeof scoreSchema>;
 
 const signed = (n: number): string => (n < 0 ? `−${-n}` : `+${n}`);
@@ -16,10 +21,20 @@ export const score: StepKind<ScoreStep> = {
   does: 'add points, or take some off',
   create: (key) => ({ key, kind: 'score', score: 'interest', add: 5 }),
   lanes: noLanes,
-  run: (step, here) => ({ effects: [{ do: 'score', score: step.score, add: step.add }], move: { go: here.next } }),
-  card: (step) => ({ title: step.name || `${step.score || 'score'} ${signed(step.add)}`, line: 'points' }),
-  tell: (step) =>
-    step.add < 0
-      ? `They lose ${-step.add} points of ${step.score || 'a score not chosen yet'}.`
-      : `They get ${step.add} points of ${step.score || 'a score not chosen yet'}.`
+  run: (step, here) =>
+    goOn(here, {
+      do: 'score',
+      score: step.score,
+      change: step.set === undefined ? { add: step.add ?? 0 } : { set: step.set }
+    }),
+  card: (step) => ({
+    title: step.name || `${step.score || 'score'} ${step.set === undefined ? signed(step.add ?? 0) : `= ${step.set}`}`,
+    line: 'points'
+  }),
+  tell: (step) => {
+    const score = step.score || 'a score not chosen yet';
+    if (step.set !== undefined) return `Their points of ${score} become ${step.set}.`;
+    const add = step.add ?? 0;
+    return add < 0 ? `They lose ${-add} points of ${score}.` : `They get ${add} points of ${score}.`;
+  }
 };

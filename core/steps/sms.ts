@@ -1,21 +1,20 @@
 /** sms: send one text message. */
 import { z } from 'zod';
-import { common, noLanes, type StepKind } from './base.ts';
-import { send, stepHours } from './send.ts';
+import { noLanes, quote, type StepKind } from './base.ts';
+import { send, sendingKeys } from './send.ts';
 
-export const smsSchema = z.strictObject({
-  ...common,
-  kind: z.literal('sms'),
-  text: z.string().optional(),
-  hours: stepHours
-});
+export const smsSchema = z
+  .strictObject({ ...sendingKeys, kind: z.literal('sms') })
+  .refine((s) => s.message === undefined || s.text === undefined, {
+    error: 'expected either "message" or "text", not both'
+  });
 export type SmsStep = z.infer<typeof smsSchema>;
 
 export const sms: StepKind<SmsStep> = {
   does: 'send one text message',
   create: (key) => ({ key, kind: 'sms', text: '' }),
   lanes: noLanes,
-  run: (step, here, context) => send('sms', step.hours, here, context),
-  card: (step) => ({ title: step.name || 'Text', line: step.text || 'no words yet' }),
-  tell: (step) => `They get the text “${step.name || step.text || 'without words'}”.`
+  run: (step, here, context) => send('sms', step, here, context),
+  card: (step) => ({ title: step.name || 'Text', line: step.text || step.message || 'no words yet' }),
+  tell: (step) => `They get the text ${quote(step.name || step.text || step.message || step.aim || 'without words')}.`
 };

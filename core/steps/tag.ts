@@ -1,14 +1,15 @@
 /** tag: put labels on, take labels off. */
 import { z } from 'zod';
 import { and } from '../tell/words.ts';
-import { common, noLanes, type StepKind } from './base.ts';
+import { byCode, common, goOn, noLanes, type StepKind } from './base.ts';
 
 export const tagSchema = z
   .strictObject({
     ...common,
     kind: z.literal('tag'),
     add: z.array(z.string()).optional(),
-    remove: z.array(z.string()).optional()
+    remove: z.array(z.string()).optional(),
+    clearOthers: z.boolean().optional()
   })
   .refine((s) => !s.add?.some((tag) => s.remove?.includes(tag)), {
     error: 'expected no tag in both "add" and "remove"'
@@ -19,10 +20,14 @@ export const tag: StepKind<TagStep> = {
   does: 'put a label on, or take one off',
   create: (key) => ({ key, kind: 'tag', add: [] }),
   lanes: noLanes,
-  run: (step, here) => ({
-    effects: [{ do: 'tag', add: step.add ?? [], remove: step.remove ?? [] }],
-    move: { go: here.next }
-  }),
+  run(step, here, { person }) {
+    const add = step.add ?? [];
+    const remove = step.remove ?? [];
+    const others = step.clearOthers
+      ? [...person.tags].filter((t) => !add.includes(t) && !remove.includes(t)).sort(byCode)
+      : [];
+    return goOn(here, { do: 'label', fact: 'tag', what: 'tagged', add, remove: [...remove, ...others] });
+  },
   card: (step) => {
     const add = step.add ?? [];
     const remove = step.remove ?? [];
@@ -33,6 +38,7 @@ export const tag: StepKind<TagStep> = {
     const parts = [];
     if (step.add?.length) parts.push(`get the tag ${and(step.add)}`);
     if (step.remove?.length) parts.push(`lose the tag ${and(step.remove)}`);
+    if (step.clearOthers) parts.push('lose all other tags');
     return parts.length ? `They ${parts.join(' and ')}.` : 'They get a tag that is not chosen yet.';
   }
 };

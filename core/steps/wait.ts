@@ -1,22 +1,138 @@
-/** wait: stand still for a duration. */
+/** wait: stand still for a length of time, or until an instant. Rules: docs/journey-language.md, "wait". */
 import { z } from 'zod';
-import { durationSchema } from '../journey/values.ts';
+import { durationSchema, offsetSchema } from '../journey/values.ts';
+import type { Instruction } from '../journey/compile.ts';
+import type { PersonState } from '../person/state.ts';
 import { durationWords } from '../tell/words.ts';
-import { addDuration } from '../time/civil.ts';
-import { duration } from '../time/duration.ts';
-import { common, noLanes, type StepKind } from './base.ts';
+import { addDuration, fromWall, parseDate } from '../time/civil.ts';
+import { duration, parseOffset, type Duration } from '../time/duration.ts';
+import { clockTime, nextOpening, timeOfDay, WEEKDAYS, zoneOrPerson } from '../time/hours.ts';
+import { fieldInstant, weekdayInstant } from '../time/until.ts';
+import type { Walk } from '../walk/walk.ts';
+import { common, noLanes, type Outcome, type StepContext, type StepKind } from './base.ts';
+import { stepHours } from './send.ts';
 
-export const waitSchema = z.strictObject({ ...common, kind: z.literal('wait'), for: durationSchema });
+const zone = { zone: zoneOrPerson.optional() };
+
+export const untilSchema = z.union([
+  z.strictObject({ time: clockTime, ...zone }),
+  z.strictObject({ weekdays: z.array(z.enum(WEEKDAYS)).min(1), time: clockTime, ...zone }),
+  z.strictObject({ date: z.iso.date(), time: clockTime.optional(), ...zone }),
+  z.strictObject({
+    field: z.string().min(1, { error: 'expected the name of a field' }),
+    offset: offsetSchema.optional(),
+    time: clockTime.optional(),
+    past: z.enum(['go-on', 'skip', 'leave']).optional(),
+    ...zone
+  })
+]);
+export type Until = z.infer<typeof untilSchema>;
+
+export const waitSchema = z
+  .strictObject({
+    ...common,
+    kind: z.literal('wait'),
+    for: durationSchema.optional(),
+    until: untilSchema.optional(),
+    hours: stepHours
+  })
+  .refine((s) => (s.for === undefined) !== (s.until === undefined), {
+    error: 'expected exactly one of "for" and "until"'
+  });
 export type WaitStep = z.infer<typeof waitSchema>;
 
+interface Prepared {
+  length: Duration | null;
+  /** ms after midnight; `null` where the document names none. */
+  time: number | null;
+  days: boolean[] | null;
+  offset: Duration | null;
+}
+
+const prepare = ({ for: length, until }: WaitStep): Prepared => ({
+  length: length === undefined ? null : duration(length),
+  time: until?.time === undefined ? null : timeOfDay(until.time),
+  days: until && 'weekdays' in until ? WEEKDAYS.map((d) => until.weekdays.includes(d)) : null,
+  offset: until && 'field' in until && until.offset !== undefined ? parseOffset(until.offset) : null
+});
+
+/** The zone an `until` counts in: one of its own, or the one that holds for the person. */
+const zoneOfUntil = (until: Until, own: string): string =>
+  until.zone === undefined || until.zone === 'person' ? own : until.zone;
+
+/** The instant a wait names, before its hours; `null` where a field has none. */
+function target(step: WaitStep, prepared: Prepared, walk: Walk, person: PersonState, at: number, own: string) {
+  const { until } = step;
+  if (!until) return prepared.length ? addDuration(own, at, prepared.length) : at;
+  const there = zoneOfUntil(until, own);
+  if ('field' in until) return fieldInstant(person.fields.get(until.field), there, prepared.time, prepared.offset);
+  if ('date' in until) return fromWall(there, (parseDate(until.date) ?? 0) + (prepared.time ?? 0));
+  const passedNow = walk.passed?.[step.key] === at;
+  return weekdayInstant(prepared.days, prepared.time ?? 0, there, at, passedNow);
+}
+
+/** What a wait comes to when someone arrives at it, or when what it follows has changed. */
+export function waitOutcome(step: WaitStep, here: Instruction, context: StepContext): Outcome {
+  const { at, zone: own, walk, person } = context;
+  const prepared = here.prepared as Prepared;
+  const instant = target(step, prepared, walk, person, at, own);
+  const past = step.until && 'field' in step.until ? (step.until.past ?? 'go-on') : 'go-on';
+  if (instant === null || instant < at) {
+    if (past === 'leave') return { effects: [], move: { leave: 'early', reason: 'past' } };
+    if (past === 'skip') {
+      const skipped = here.sibling === null ? undefined : context.plan.instructions[here.sibling];
+      if (!skipped) return { effects: [], move: { go: here.next } };
+      return {
+        effects: [{ do: 'note', what: 'skipped', detail: { reason: 'past' }, step: skipped.step.key }],
+        move: { go: skipped.next }
+      };
+    }
+  }
+  const from = Math.max(instant ?? at, at);
+  const hours = step.hours && step.hours !== 'any' ? step.hours : null;
+  const until = hours ? (nextOpening(hours, own, from) ?? from) : from;
+  return until <= at
+    ? { effects: [], move: { go: here.next } }
+    : { effects: [], move: { stand: { kind: 'wait', until } } };
+}
+
+const DAY_WORDS: Record<(typeof WEEKDAYS)[number], string> = {
+  mon: 'Mon',
+  tue: 'Tue',
+  wed: 'Wed',
+  thu: 'Thu',
+  fri: 'Fri',
+  sat: 'Sat',
+  sun: 'Sun'
+};
+
+/** "until Fri 16:00", "until 10 days before visit". */
+export function untilWords(until: Until): string {
+  const time = until.time ? ` ${until.time}` : '';
+  if ('field' in until) {
+    const offset = until.offset ?? '';
+    const zero = /^[+-]?P(?:T?0+[A-Z])+$/.test(offset);
+    const length =
+      offset && !zero
+        ? `${durationWords(offset.replace(/^[+-]/, ''))} ${offset.startsWith('-') ? 'before' : 'after'} `
+        : '';
+    return `until ${length}${until.field}${time}`;
+  }
+  if ('date' in until) return `until ${until.date}${time}`;
+  if ('weekdays' in until) return `until ${until.weekdays.map((d) => DAY_WORDS[d]).join(' or ')}${time}`;
+  return `until${time}`;
+}
+
 export const wait: StepKind<WaitStep> = {
-  does: 'stand still for a time',
+  does: 'stand still for a while',
   create: (key) => ({ key, kind: 'wait', for: 'P1D' }),
   lanes: noLanes,
-  run(step, here, { at, zone, walk }) {
-    if (walk.standing) return { effects: [], move: { go: here.next } };
-    return { effects: [], move: { stand: { kind: 'wait', until: addDuration(zone, at, duration(step.for)) } } };
-  },
-  card: (step) => ({ title: step.name ?? 'Wait', line: durationWords(step.for) }),
-  tell: (step) => `Wait ${durationWords(step.for)}.`
+  prepare,
+  run: waitOutcome,
+  card: (step) => ({ title: step.name || 'Wait', line: step.until ? untilWords(step.until) : (step.for ?? '') }),
+  tell: (step) => {
+    const hours =
+      step.hours && step.hours !== 'any' ? `, then for hours from ${step.hours.from} to ${step.hours.to}` : '';
+    return `Wait ${step.until ? untilWords(step.until) : durationWords(step.for ?? '')}${hours}.`;
+  }
 };

@@ -23,12 +23,7 @@ const RULES: [keyof Journey, string][] = [
 
 /** A step without what stands on its lanes: those are steps of their own. */
 function own(step: Step): string {
-  if (step.kind !== 'branch') return JSON.stringify(step);
-  return JSON.stringify({
-    ...step,
-    lanes: step.lanes.map(({ label, when }) => ({ label, when })),
-    otherwise: step.otherwise.label
-  });
+  return JSON.stringify(step, (key, value: unknown) => (key === 'lane' ? undefined : value));
 }
 
 export function changesBetween(before: Journey, after: Journey): Change[] {

@@ -1,75 +1,186 @@
 /** Conditions, goals and ways in, in words. */
-import { isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
-import { or } from './words.ts';
+import type { Comparison } from '../condition/comparison.ts';
+import type { Filters, HappeningFilter, HappeningName } from '../condition/happening.ts';
+import { isHappening, type Condition, type HappeningOrCondition, type WayIn } from '../condition/schema.ts';
+import { durationWords, or } from './words.ts';
 
 /** Finds the title of a step by its key. */
 export type Naming = (key: string) => string;
 
-const DID: Record<string, [string, string]> = {
-  sent: ['were sent', 'were not sent'],
-  delivered: ['received', 'did not receive'],
-  opened: ['opened', 'did not open'],
-  clicked: ['followed a link of', 'followed no link of'],
-  replied: ['answered', 'did not answer'],
-  bounced: ['bounced on', 'did not bounce on'],
-  failed: ['could not be sent', 'had no failure of'],
-  unsubscribed: ['unsubscribed from', 'did not unsubscribe from'],
-  complained: ['complained about', 'did not complain about']
+/** What someone did or what happened to them: done, not done, and as something that lets people in or ends a wait. */
+const DID: Record<HappeningName, [did: string, didNot: string, does: string]> = {
+  sent: ['were sent', 'were not sent', 'are sent'],
+  delivered: ['received', 'did not receive', 'receive'],
+  opened: ['opened', 'did not open', 'open'],
+  clicked: ['followed a link of', 'followed no link of', 'follow a link of'],
+  replied: ['answered', 'did not answer', 'answer'],
+  bounced: ['bounced on', 'did not bounce on', 'bounce on'],
+  failed: ['could not be sent', 'had no failure of', 'cannot be sent'],
+  unsubscribed: ['unsubscribed from', 'did not unsubscribe from', 'unsubscribe from'],
+  complained: ['complained about', 'did not complain about', 'complain about'],
+  purchased: ['bought', 'did not buy', 'buy'],
+  refunded: ['gave back', 'did not give back', 'give back'],
+  cart_left: ['left a cart with', 'left no cart with', 'leave a cart with'],
+  form_sent: ['sent the form', 'did not send the form', 'send the form'],
+  page_seen: ['saw the page', 'did not see the page', 'see the page'],
+  tag_added: ['got the tag', 'did not get the tag', 'get the tag'],
+  tag_removed: ['lost the tag', 'did not lose the tag', 'lose the tag'],
+  list_joined: ['joined the list', 'did not join the list', 'join the list'],
+  list_left: ['left the list', 'did not leave the list', 'leave the list'],
+  segment_joined: ['joined the segment', 'did not join the segment', 'join the segment'],
+  segment_left: ['left the segment', 'did not leave the segment', 'leave the segment'],
+  field_changed: ['changed the field', 'did not change the field', 'change the field'],
+  consent_changed: ['changed their consent for', 'did not change their consent for', 'change their consent for'],
+  score_reached: ['reached', 'did not reach', 'reach'],
+  rung_changed: ['came to the rung', 'did not come to the rung', 'come to the rung'],
+  task_done: ['had done for them', 'did not have done for them', 'have done for them'],
+  entered: ['entered', 'did not enter', 'enter'],
+  goal_reached: ['reached the goal of', 'did not reach the goal of', 'reach the goal of'],
+  left: ['left', 'did not leave', 'leave'],
+  custom: ['did', 'did not do', 'do']
 };
 
 const CHANNEL = { email: 'email', sms: 'text' };
+const ANY: Partial<Record<HappeningName, string>> = {
+  purchased: 'something',
+  refunded: 'something',
+  cart_left: 'something',
+  form_sent: 'of any name',
+  page_seen: 'of any address',
+  task_done: 'a task'
+};
+
+/** What a happening is about: the message, the tag, the product. */
+function object(name: HappeningName, f: Filters, title: Naming): string {
+  if (f.of !== undefined) return f.of ? title(f.of) : '…';
+  if (name === 'score_reached') return `${f.points} points of ${f.score}`;
+  const named =
+    f.tag ?? f.list ?? f.segment ?? f.field ?? f.product ?? f.category ?? f.form ?? f.url ?? f.name ?? f.journey;
+  if (named !== undefined) return named || '…';
+  if (name === 'rung_changed') return typeof f.to === 'string' ? f.to : 'of any name';
+  if (f.channel !== undefined) return `any ${CHANNEL[f.channel]}`;
+  return (
+    ANY[name] ?? (/_/.test(name) ? 'of any name' : /^(entered|left|goal)/.test(name) ? 'any journey' : 'any message')
+  );
+}
+
+function more(f: Filters): string {
+  const parts = [
+    f.link ? ` (${f.link})` : '',
+    f.matches ? ` with ${or(f.matches.map((m) => `“${m}”`))}` : '',
+    f.to !== undefined && f.field !== undefined ? ` to ${String(f.to)}` : '',
+    f.same ? ' (the one that began this)' : ''
+  ];
+  return parts.join('');
+}
 
 /** "opened Thank you and have the tag keen". */
 export function conditionWords(condition: Condition, name: Naming): string {
   return words(condition, name, false);
 }
 
+const COMPARED: Partial<Record<keyof Comparison, [string, string]>> = {
+  is: ['is', 'is not'],
+  not: ['is not', 'is'],
+  in: ['is one of', 'is none of'],
+  notIn: ['is none of', 'is one of'],
+  contains: ['contains', 'does not contain'],
+  startsWith: ['begins with', 'does not begin with'],
+  gt: ['is above', 'is not above'],
+  gte: ['is at least', 'is below'],
+  lt: ['is below', 'is at least'],
+  lte: ['is at most', 'is above'],
+  before: ['is before', 'is not before'],
+  after: ['is after', 'is not after'],
+  has: ['includes', 'does not include'],
+  hasAll: ['includes all of', 'does not include all of'],
+  hasNone: ['includes none of', 'includes some of']
+};
+
+/** "is at least 5 and is below 9". */
+function comparison(c: Comparison, negated: boolean): string {
+  const parts = Object.entries(c).flatMap(([key, v]): string[] => {
+    if (v === undefined || key === 'set') return [];
+    if (key === 'dayIs') return [negated ? 'is not today' : 'is today'];
+    if (key === 'last' || key === 'next')
+      return [`is ${negated ? 'not ' : ''}within the ${key} ${durationWords(String(v))}`];
+    const [yes, no] = COMPARED[key as keyof Comparison] ?? [key, `not ${key}`];
+    return [`${negated ? no : yes} ${[v].flat().join(', ')}`];
+  });
+  return parts.join(negated ? ' or ' : ' and ');
+}
+
+function fieldWords(field: string, c: Comparison, negated: boolean): string {
+  const named = field || '…';
+  const parts: string[] = [];
+  if (c.set !== undefined) parts.push(c.set !== negated ? `have a ${named}` : `have no ${named}`);
+  const rest = comparison(c, negated);
+  if (rest) parts.push(...rest.split(negated ? ' or ' : ' and ').map((part) => `whose ${named} ${part}`));
+  return parts.join(negated ? ' or ' : ' and ');
+}
+
 function words(condition: Condition, name: Naming, negated: boolean): string {
+  const turned = (yes: string, no: string): string => (negated ? no : yes);
   if ('all' in condition || 'any' in condition) {
     const parts = ('all' in condition ? condition.all : condition.any).map((c) => words(c, name, negated));
     // "Not (a and b)" is "not a, or not b".
     const link = 'all' in condition !== negated ? 'and' : 'or';
     return parts.length > 1 ? parts.join(` ${link} `) : (parts[0] ?? '');
   }
+  if ('did' in condition) {
+    const [yes, no] = DID[condition.did];
+    const times = condition.times ? `, a number of times that ${comparison(condition.times as Comparison, false)}` : '';
+    const last = condition.last ? ` in the last ${durationWords(condition.last)}` : '';
+    return `${turned(yes, no)} ${object(condition.did, condition, name)}${more(condition)}${last}${times}`;
+  }
+  if ('came' in condition) return `${turned('came', 'did not come')} in by ${wayWords(condition.came)}`;
   if ('field' in condition) {
-    const parts = [];
-    const is = negated ? 'is not' : 'is';
-    if (condition.set !== undefined)
-      parts.push(condition.set !== negated ? `have a ${condition.field || '…'}` : `have no ${condition.field || '…'}`);
-    if (condition.is !== undefined) parts.push(`whose ${condition.field || '…'} ${is} ${String(condition.is)}`);
-    if (condition.not !== undefined)
-      parts.push(`whose ${condition.field || '…'} ${negated ? 'is' : 'is not'} ${String(condition.not)}`);
-    return parts.join(negated ? ' or ' : ' and ');
+    const { field, ...c } = condition;
+    return fieldWords(field, c, negated);
+  }
+  if ('score' in condition) {
+    const { score, ...c } = condition;
+    return `whose points of ${score || '…'} ${comparison(c as Comparison, negated)}`;
   }
   if ('not' in condition) return words(condition.not, name, !negated);
-  if ('tag' in condition) return `${negated ? 'do not have' : 'have'} the tag ${condition.tag || '…'}`;
-  if ('consent' in condition) return `${negated ? 'gave no' : 'gave'} consent for ${CHANNEL[condition.consent]}`;
-  const [yes = condition.did, no = condition.did] = DID[condition.did] ?? [];
-  const link = condition.link ? ` (${condition.link})` : '';
-  return `${negated ? no : yes} ${condition.of ? name(condition.of) : '…'}${link}`;
+  if ('tag' in condition) return `${turned('have', 'do not have')} the tag ${condition.tag || '…'}`;
+  if ('list' in condition) return `${turned('are', 'are not')} on the list ${condition.list || '…'}`;
+  if ('segment' in condition) return `${turned('are', 'are not')} in the segment ${condition.segment || '…'}`;
+  if ('consent' in condition) return `${turned('gave', 'gave no')} consent for ${CHANNEL[condition.consent]}`;
+  if ('rung' in condition) return `${turned('are', 'are not')} ${or([condition.rung].flat())}`;
+  if ('walking' in condition) return `${turned('are', 'are not')} in the journey ${condition.walking}`;
+  const last = condition.last ? ` in the last ${durationWords(condition.last)}` : '';
+  const of = condition.product ?? condition.category;
+  const what = of ? ` of ${of}` : '';
+  return 'spent' in condition
+    ? `whose spending${what}${last} ${comparison(condition.spent as Comparison, negated)}`
+    : `whose number of orders${what}${last} ${comparison(condition.orders as Comparison, negated)}`;
+}
+
+const WAYS: Partial<Record<WayIn, string>> = {
+  hand: 'hand',
+  api: 'program',
+  handover: 'hand-over',
+  existing: 'being there already'
+};
+const wayWords = (way: WayIn): string => WAYS[way] ?? way.replace('_', ' ');
+
+/** "follow a link of Member night", "buy membership". */
+function happeningWords(h: HappeningFilter, name: Naming): string {
+  return `${DID[h.happening][2]} ${object(h.happening, h, name)}${more(h)}`;
 }
 
 /** A goal or leave rule: "follow a link of Member night", "have the tag renewed". */
 export function ruleWords(rule: HappeningOrCondition, name: Naming): string {
-  if (!isHappening(rule)) return conditionWords(rule, name);
-  switch (rule.happening) {
-    case 'tag_added':
-      return `get the tag ${rule.tag ?? 'of any name'}`;
-    case 'tag_removed':
-      return `lose the tag ${rule.tag ?? 'of any name'}`;
-    case 'purchased':
-      return rule.product ? `buy ${rule.product}` : 'buy something';
-    default: {
-      const verb =
-        { clicked: 'follow a link of', opened: 'open', replied: 'answer' }[rule.happening as string] ??
-        `${rule.happening}:`;
-      return `${verb} ${rule.of ? name(rule.of) : 'any message'}`;
-    }
-  }
+  return isHappening(rule) ? happeningWords(rule, name) : conditionWords(rule, name);
 }
 
 /** How people get in, short enough for the first row of the sheet: "in: tag first-visit, once". */
-export function entryWords(on: { tag?: string | undefined }[] | undefined): string {
-  const tags = (on ?? []).map((rule) => rule.tag || '…');
-  return tags.length ? `in: tag ${or(tags)}, once` : 'in: by hand only, once';
+export function entryWords(on: HappeningFilter[] | undefined): string {
+  const ways = (on ?? []).map((rule) =>
+    rule.happening === 'tag_added' ? `tag ${rule.tag || '…'}` : happeningWords(rule, (key) => key)
+  );
+  const tags = (on ?? []).every((rule) => rule.happening === 'tag_added');
+  if (!ways.length) return 'in: by hand only, once';
+  return `in: ${tags ? `tag ${or((on ?? []).map((rule) => rule.tag || '…'))}` : or(ways)}, once`;
 }

@@ -50,7 +50,11 @@ export function readThrough(document: Journey): Sentence[] {
       });
       if (moment) shown = moment;
       for (const lane of kindOf(step).lanes(step)) {
-        const who = lane.when ? `Those who ${conditionWords(lane.when, name)}` : `Everyone else (${lane.label})`;
+        const who = lane.when
+          ? `Those who ${ruleWords(lane.when, name)}`
+          : lane.who
+            ? `${lane.label} (${lane.who})`
+            : `Everyone else (${lane.label})`;
         sentences.push({
           moment: '',
           depth: depth + 1,

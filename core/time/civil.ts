@@ -17,14 +17,24 @@ interface Stretch {
 const stretches = new Map<string, Stretch[]>();
 const last = new Map<string, Stretch>();
 
+const zones = new Map<string, boolean>();
+
 /** Whether the runtime knows this IANA zone name. */
 export function isZone(name: string): boolean {
-  try {
-    new Intl.DateTimeFormat('en', { timeZone: name });
-    return !/^[+-]/.test(name);
-  } catch {
-    return false;
+  let known = zones.get(name);
+  if (known === undefined) {
+    try {
+      new Intl.DateTimeFormat('en', { timeZone: name });
+      // Offsets such as "+01:00" are taken as well, but are no names.
+      known = !/^[+-]/.test(name);
+    } catch {
+      known = false;
+    }
+    // What people write is not kept without end.
+    if (zones.size > 5000) zones.clear();
+    zones.set(name, known);
   }
+  return known;
 }
 
 function findStretch(zone: string, at: number): Stretch {
@@ -75,15 +85,38 @@ export function fromWall(zone: string, wall: number): number {
 /** `at` plus a duration: the date part on the zone's calendar first, then the exact part. */
 export function addDuration(zone: string, at: number, d: Duration): number {
   if (!d.years && !d.months && !d.days) return at + d.ms;
-  const wall = toWall(zone, at);
-  let date = new Date(wall);
-  if (d.years || d.months) {
-    const months = date.getUTCFullYear() * 12 + date.getUTCMonth() + d.years * 12 + d.months;
-    const year = Math.floor(months / 12);
-    const month = months % 12;
-    const lastDay = new Date(Date.UTC(year, month + 1, 0)).getUTCDate();
-    const day = Math.min(date.getUTCDate(), lastDay);
-    date = new Date(Date.UTC(year, month, day) + (((wall % DAY) + DAY) % DAY));
-  }
-  return fromWall(zone, date.getTime() + d.days * DAY) + d.ms;
+  return fromWall(zone, addToWall(toWall(zone, at), d)) + d.ms;
+}
+
+/** Midnight of the day that an instant falls on in a zone, as wall-clock ms (see {@link toWall}). */
+export function wallDay(zone: string, at: number): number {
+  return Math.floor(toWall(zone, at) / DAY) * DAY;
+}
+
+/** A date (`2027-03-01`) as the wall-clock ms of its midnight; `null` where the text is no real date. */
+export function parseDate(text: string): number | null {
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(text)) return null;
+  const ms = Date.parse(`${text}T00:00:00Z`);
+  return !Number.isNaN(ms) && dateText(ms) === text ? ms : null;
+}
+
+/** Wall-clock ms as a date. */
+export function dateText(wall: number): string {
+  return new Date(wall).toISOString().slice(0, 10);
+}
+
+/** The wall-clock date part of a duration added to a wall-clock time; the exact part is left out. */
+export function addToWall(wall: number, d: Duration): number {
+  if (!d.years && !d.months) return wall + d.days * DAY;
+  const date = new Date(wall);
+  const months = date.getUTCFullYear() * 12 + date.getUTCMonth() + d.years * 12 + d.months;
+  const year = Math.floor(months / 12);
+  const month = months % 12;
+  const day = Math.min(date.getUTCDate(), lastDayOf(year, month));
+  return Date.UTC(year, month, day) + (((wall % DAY) + DAY) % DAY) + d.days * DAY;
+}
+
+/** The last day of a month; `month` is 0 for January. */
+export function lastDayOf(year: number, month: number): number {
+  return new Date(Date.UTC(year, month + 1, 0)).getUTCDate();
 }

@@ -36,6 +36,16 @@ export function parseDuration(text: string): Duration | null {
   return empty ? null : duration;
 }
 
+/** Reads an offset: a duration that may be zero or, with a leading `-`, negative: `-P10D`, `P0D`, `-PT90M`. */
+export function parseOffset(text: string): Duration | null {
+  const negative = text.startsWith('-');
+  const rest = text.replace(/^[+-]/, '');
+  if (/^P(?:0+[YMWD])+$|^P(?:0+[YMWD])*T(?:0+[HMS])+$/.test(rest)) return { years: 0, months: 0, days: 0, ms: 0 };
+  const d = parseDuration(rest);
+  if (!d || !negative) return d;
+  return { years: -d.years, months: -d.months, days: -d.days, ms: -d.ms };
+}
+
 /** Like {@link parseDuration}, for text a schema has already accepted; throws on anything else. */
 export function duration(text: string): Duration {
   const found = parseDuration(text);

@@ -19,8 +19,10 @@ const PLANNING = '-c plan_cache_mode=force_custom_plan -c jit=off';
 /** A new pool; `max` connections at most. Broken idle connections are dropped and made anew. */
 export function openPool(connectionString: string, max = 10): Pool {
   const pool = new pg.Pool({ connectionString, max, connectionTimeoutMillis: 5000, options: PLANNING });
-  // Without a listener a connection that breaks while idle would end the process.
+  // Without a listener a connection that breaks would end the process: idle ones tell the pool, those in use tell only
+  // themselves. Whoever uses one learns it from their next statement, which fails.
   pool.on('error', () => undefined);
+  pool.on('connect', (client) => client.on('error', () => undefined));
   return pool;
 }
 

@@ -2,7 +2,8 @@
  * One batch: claim people, load them, run the core over each, write everything,
  * in one transaction. Killed anywhere, all of it happened or none of it.
  */
-import { nextDue, PersonRun, type Recorder, type World } from '../../core/person/run.ts';
+import { nextDue, PersonRun } from '../../core/person/run.ts';
+import type { Recorder, World } from '../../core/person/world.ts';
 import { MINUTE } from '../../core/time/duration.ts';
 import { readClock } from '../clock/clock.ts';
 import { notify } from '../db/notify.ts';
@@ -10,6 +11,7 @@ import { transaction, type Pool } from '../db/pool.ts';
 import { claimPeople } from './claim.ts';
 import { loadPeople, type LoadedPerson } from './load.ts';
 import type { LivePlan, PlanBook } from './plans.ts';
+import { liveWorld } from './world.ts';
 import { saveBatch, type BatchRecord } from './save.ts';
 
 export interface BatchResult {
@@ -60,13 +62,12 @@ function runPeople(
     changes: [],
     handled: []
   };
-  const world: World = {
-    plans: live.map((l) => l.plan),
-    planOf: (walk) => plans.plan(plans.idOf(walk.journey), walk.version),
-    zone,
-    suppressed: (address) => suppressed.has(address.toLowerCase()),
-    suppress: (address) => void suppressed.add(address.toLowerCase())
-  };
+  const world = liveWorld(
+    live.map((l) => l.plan),
+    plans,
+    suppressed,
+    zone
+  );
   const current = new Map(live.map((l) => [l.plan.key, l.plan.version]));
   for (const person of people) runPerson(person, world, current, now, batch);
   return batch;

@@ -1,9 +1,9 @@
 /** Loads what a batch's people need, in a few set queries. */
-import type { Channel } from '../../core/condition/schema.ts';
+import type { Channel } from '../../core/condition/happening.ts';
 import type { Happening } from '../../core/person/happening.ts';
-import type { Input } from '../../core/person/run.ts';
+import type { Input } from '../../core/person/world.ts';
 import { newPerson, type ConsentState, type FieldValue, type PersonState } from '../../core/person/state.ts';
-import type { Walk, WalkState } from '../../core/walk/walk.ts';
+import type { Standing, Walk, WalkState } from '../../core/walk/walk.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook } from './plans.ts';
 
@@ -113,7 +113,7 @@ export async function loadPeople(
     version: number;
     state: WalkState;
     at_step: number;
-    standing: 'wait' | 'held' | null;
+    standing: Standing['kind'] | null;
     due_at: number | null;
     begun_by: string;
     entered_at: number;
@@ -154,7 +154,7 @@ export async function loadPeople(
     const person = of(r.person_id);
     person.walks.push(walk);
     person.state.walks.push(walk);
-    reads ||= plans.plan(r.journey_id, r.version).readsReactions;
+    reads ||= plans.plan(r.journey_id, r.version).facts.reactions;
   }
 
   // Only journeys that ask what people did with a message need that loaded.
@@ -201,10 +201,9 @@ function remember(state: PersonState, r: HappeningRow, plans: PlanBook): void {
     const link = r.data['link'];
     state.reactions.push({
       name: r.name,
-      walk,
-      step,
+      about: { walk, journey: plans.keyOf(r.journey_id ?? 0), step },
       at: r.at,
-      order: r.id,
+      record: r.id,
       ...(typeof link === 'string' ? { link } : {})
     });
   }

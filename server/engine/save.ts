@@ -1,7 +1,7 @@
 /** Writes all that a batch changed, in set statements. The caller holds the transaction. */
 import { END } from '../../core/journey/compile.ts';
 import type { Happening } from '../../core/person/happening.ts';
-import type { FactChange, TrailLine } from '../../core/person/run.ts';
+import type { FactChange, TrailLine } from '../../core/person/world.ts';
 import type { FieldValue, SentMessage } from '../../core/person/state.ts';
 import type { Walk } from '../../core/walk/walk.ts';
 import { columns } from '../db/columns.ts';
@@ -173,7 +173,8 @@ async function saveHappenings(db: Db, plans: PlanBook, { happenings, handled }: 
       order by place`,
     values: columns(
       happenings.map(({ person, happening }) => {
-        const { name, at, about, ...data } = happening;
+        // What set it off and its place among the records are the engine's own.
+        const { name, at, about, cause: _cause, record: _record, ...data } = happening;
         const journey = about?.journey ?? happening.journey;
         return {
           person,

@@ -1,6 +1,8 @@
 /** Setting a journey live: what will happen, in numbers, and doing it. */
+import { beyondLive } from '../../core/check/live-subset.ts';
 import { findingsOf, type Finding } from '../../core/check/index.ts';
 import { conditionSql, Parameters } from '../../core/condition/sql.ts';
+import { pathText } from '../../core/journey/problems.ts';
 import { isHappening } from '../../core/condition/schema.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { now } from '../clock/clock.ts';
@@ -95,6 +97,8 @@ export async function setLive(pool: Pool, key: string, revision: number, by: str
         message: 'The draft was changed since you opened this review. Nothing was set live; look at it again.'
       };
     }
+    const [beyond] = beyondLive(journey.draft);
+    if (beyond) return { ok: false, message: `It cannot go live: ${pathText(beyond.path)}: ${beyond.message}` };
     const blockers = findingsOf(journey.draft).filter((f) => f.severity === 'blocker');
     if (blockers[0]) return { ok: false, message: `It cannot go live yet: ${blockers.map((b) => b.text).join(' ')}` };
     const at = ts(await now(db));

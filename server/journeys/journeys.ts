@@ -1,4 +1,5 @@
 /** Journeys as documents: making one, saving its draft, reading it. */
+import { beyondLive } from '../../core/check/live-subset.ts';
 import { schemaProblems, pathText } from '../../core/journey/problems.ts';
 import { FORMAT, journeySchema, type Journey } from '../../core/journey/schema.ts';
 import { now } from '../clock/clock.ts';
@@ -85,6 +86,8 @@ export async function saveDraft(db: Db, key: string, revision: number, document:
       message: first ? `${pathText(first.path)}: ${first.message}` : 'the draft cannot be read'
     };
   }
+  const [beyond] = beyondLive(read.data);
+  if (beyond) return { ok: false, kind: 'bad', message: `${pathText(beyond.path)}: ${beyond.message}` };
   if (read.data.key !== key)
     return { ok: false, kind: 'bad', message: `key: found "${read.data.key}", expected "${key}"` };
   const at = await now(db);

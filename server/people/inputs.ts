@@ -1,5 +1,5 @@
 /** Changing people from outside: requests put into the inbox, which the workers carry out in order. */
-import type { Input } from '../../core/person/run.ts';
+import type { Input } from '../../core/person/world.ts';
 import { now } from '../clock/clock.ts';
 import { notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';

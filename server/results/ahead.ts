@@ -2,11 +2,13 @@
  * What goes out next. The engine itself is asked: those with something due are
  * taken ahead in memory, nothing is written. True as long as nobody reacts in between.
  */
-import { nextDue, PersonRun, type Recorder, type World } from '../../core/person/run.ts';
-import type { Channel } from '../../core/condition/schema.ts';
+import { nextDue, PersonRun } from '../../core/person/run.ts';
+import type { Recorder, World } from '../../core/person/world.ts';
+import type { Channel } from '../../core/condition/happening.ts';
 import { readClock } from '../clock/clock.ts';
 import { ts, type Pool } from '../db/pool.ts';
 import { loadPeople } from '../engine/load.ts';
+import { liveWorld } from '../engine/world.ts';
 import { PlanBook } from '../engine/plans.ts';
 
 export interface AheadMessage {
@@ -62,14 +64,8 @@ export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
   await plans.live(pool);
   for (let i = 0; i < ids.length; i += PART) {
     const { people, suppressed } = await loadPeople(pool, ids.slice(i, i + PART), now, plans);
-    const world: World = {
-      // Nobody new comes in by what is only foreseen.
-      plans: [],
-      planOf: (walk) => plans.plan(plans.idOf(walk.journey), walk.version),
-      zone,
-      suppressed: (address) => suppressed.has(address.toLowerCase()),
-      suppress: () => undefined
-    };
+    // Nobody new comes in by what is only foreseen, and nothing that is foreseen suppresses an address.
+    const world: World = { ...liveWorld([], plans, suppressed, zone), suppress: () => undefined };
     for (const { id, state } of people) {
       const recorder: Recorder = {
         walk: () => undefined,

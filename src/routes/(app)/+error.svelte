@@ -2,4 +2,4 @@
   import ErrorPage from '$ui/kit/ErrorPage.svelte';
 </script>
 
-<ErrorPage />
+<ErrorPage inFrame />

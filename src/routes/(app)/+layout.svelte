@@ -1,9 +1,9 @@
 <script lang="ts">
-  import { invalidate } from '$app/navigation';
   import { onMount } from 'svelte';
   import { provideFormat } from '$ui/format.ts';
   import Rail from '$ui/frame/Rail.svelte';
   import TopLine from '$ui/frame/TopLine.svelte';
+  import { refreshLive } from '$ui/kit/refresh.ts';
   import type { LayoutData } from './$types';
   import type { Snippet } from 'svelte';
 
@@ -22,7 +22,7 @@
         return;
       }
       running = true;
-      await invalidate('app:live');
+      await refreshLive();
       running = false;
       if (again) {
         again = false;

@@ -1,5 +1,4 @@
 <script lang="ts">
-  import { invalidate } from '$app/navigation';
   import { Button, Checkbox } from 'carbon-components-svelte';
   import ChevronDown from 'carbon-icons-svelte/lib/ChevronDown.svelte';
   import Time from 'carbon-icons-svelte/lib/Time.svelte';
@@ -7,6 +6,7 @@
   import type { Clock } from '$server/clock/clock.ts';
   import type { SkipRow } from '$server/clock/skip.ts';
   import { send } from '$ui/api.ts';
+  import { refreshLive } from '$ui/kit/refresh.ts';
   import { number, useFormat } from '$ui/format.ts';
 
   let { clock, skip }: { clock: Clock; skip: SkipRow | null } = $props();
@@ -41,7 +41,7 @@
       open = false;
       button?.focus();
     } else problem = answer.message;
-    await invalidate('app:live');
+    await refreshLive();
   }
 
   async function toDate(event: SubmitEvent): Promise<void> {

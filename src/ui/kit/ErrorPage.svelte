@@ -2,6 +2,9 @@
   import { page } from '$app/state';
   import { onMount } from 'svelte';
 
+  /** Inside the frame the page has its main region already. */
+  let { inFrame = false }: { inFrame?: boolean } = $props();
+
   /** Where there is a hint the trouble passes by itself: look every three seconds whether it has. */
   onMount(() => {
     if (!page.error?.hint) return;
@@ -17,15 +20,15 @@
 
 <svelte:head><title>{page.status} · Ambulo</title></svelte:head>
 
-<main>
+<svelte:element this={inFrame ? 'section' : 'main'} class="trouble">
   <h1>{page.error?.message}</h1>
   {#if page.error?.hint}<p>{page.error.hint}</p>{/if}
   <p class="soft">{page.status}</p>
   {#if page.data['user']}<p><a href="/">Back to Today</a></p>{/if}
-</main>
+</svelte:element>
 
 <style>
-  main {
+  .trouble {
     max-width: 36rem;
     margin: 12vh auto 0;
     padding: 2rem;

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { TextInput } from 'carbon-components-svelte';
-  import type { BranchStep } from '$core/steps/branch.ts';
+  import type { RulesStep } from '$core/steps/branch.ts';
   import type { Step } from '$core/steps/index.ts';
   import ConditionForm from './ConditionForm.svelte';
   import type { Editor } from './editor.svelte.ts';
@@ -11,7 +11,7 @@
     tags,
     fields,
     messages
-  }: { editor: Editor; branch: BranchStep; tags: string[]; fields: string[]; messages: Step[] } = $props();
+  }: { editor: Editor; branch: RulesStep; tags: string[]; fields: string[]; messages: Step[] } = $props();
 
   const text = (event: unknown): string => String((event as CustomEvent<string | null>).detail ?? '');
   const labels = $derived([...branch.lanes.map((l) => l.label), branch.otherwise.label]);

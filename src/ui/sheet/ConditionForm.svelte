@@ -4,7 +4,9 @@
 </script>
 
 <script lang="ts">
-  import { MESSAGE_HAPPENINGS, type Condition } from '$core/condition/schema.ts';
+  import { MESSAGE_HAPPENINGS } from '$core/condition/happening.ts';
+  import type { Condition, FieldCondition } from '$core/condition/schema.ts';
+  import type { FieldValue } from '$core/person/state.ts';
   import type { Step } from '$core/steps/index.ts';
   import { kindOf } from '$core/steps/index.ts';
 
@@ -30,13 +32,16 @@
 
   type Kind = (typeof ASKED)[number][0] | 'group';
 
+  // Beside a field or a score, "not" is a comparison.
+  const isNegation = (c: Condition): c is { not: Condition } => 'not' in c && !('field' in c) && !('score' in c);
+  const isField = (c: Condition): c is FieldCondition => 'field' in c && !('did' in c) && !('came' in c);
   function bare(c: Condition): { not: boolean; c: Condition } {
-    return 'not' in c && !('field' in c) ? { not: true, c: c.not } : { not: false, c };
+    return isNegation(c) ? { not: true, c: c.not } : { not: false, c };
   }
   function kindFor(c: Condition): Kind {
     if ('did' in c) return 'did';
     if ('tag' in c) return 'tag';
-    if ('field' in c) return 'field';
+    if (isField(c)) return 'field';
     return 'consent' in c ? 'consent' : 'group';
   }
   function fresh(kind: Kind): Condition {
@@ -52,12 +57,12 @@
     if (list.length === 1 && only) onchange(only);
     else onchange(by === 'all' ? { all: list } : { any: list });
   }
-  function compare(c: Extract<Condition, { field: string }>): string {
+  function compare(c: FieldCondition): string {
     if (c.set === true) return 'set';
     if (c.set === false) return 'empty';
     return c.not !== undefined ? 'not' : 'is';
   }
-  function fieldWith(field: string, how: string, value: string | number | boolean): Condition {
+  function fieldWith(field: string, how: string, value: FieldValue): Condition {
     if (how === 'set') return { field, set: true };
     if (how === 'empty') return { field, set: false };
     return how === 'not' ? { field, not: value } : { field, is: value };
@@ -116,7 +121,7 @@
             value={c.tag}
             oninput={(e) => put(i, { tag: e.currentTarget.value.trim() }, not)}
           />
-        {:else if 'field' in c}
+        {:else if isField(c)}
           {@const how = compare(c)}
           {@const value = c.is ?? c.not ?? ''}
           <input

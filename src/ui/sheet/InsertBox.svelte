@@ -1,6 +1,7 @@
 <script lang="ts">
   import { onMount } from 'svelte';
-  import { STEP_KINDS, STEP_NAMES, type StepName } from '$core/steps/index.ts';
+  import { SHEET_KINDS } from '$core/check/live-subset.ts';
+  import { STEP_KINDS, type StepName } from '$core/steps/index.ts';
   import { STEP_ICONS, STEP_WORDS } from './icons.ts';
 
   let {
@@ -20,7 +21,7 @@
     const typed = text.trim().toLowerCase();
     const begins = (k: StepName): boolean => STEP_WORDS[k].toLowerCase().startsWith(typed) || k.startsWith(typed);
     const holds = (k: StepName): boolean => STEP_KINDS[k].does.includes(typed);
-    return [...STEP_NAMES.filter(begins), ...STEP_NAMES.filter((k) => !begins(k) && typed.length > 1 && holds(k))];
+    return [...SHEET_KINDS.filter(begins), ...SHEET_KINDS.filter((k) => !begins(k) && typed.length > 1 && holds(k))];
   });
 
   function onkeydown(event: KeyboardEvent): void {

@@ -5,7 +5,8 @@
   import { laneAt, messagesBefore, placeOf } from '$core/edit/edit.ts';
   import type { Finding } from '$core/check/index.ts';
   import { layoutSheet } from '$core/sheet/layout.ts';
-  import { STEP_KINDS, STEP_NAMES, type Step } from '$core/steps/index.ts';
+  import { SHEET_KINDS } from '$core/check/live-subset.ts';
+  import { STEP_KINDS, type Step } from '$core/steps/index.ts';
   import { durationWords, momentWords } from '$core/tell/words.ts';
   import type { SamplePerson } from '$server/people/sample.ts';
   import BranchForm from './BranchForm.svelte';
@@ -133,7 +134,7 @@
         </div>
         <p class="hint">{remaining(step)}</p>
         <MessagePreview {step} {sample} journeyName={editor.document.name ?? ''} />
-      {:else if step.kind === 'branch'}
+      {:else if step.kind === 'branch' && step.by === 'rules'}
         <BranchForm {editor} branch={step} {tags} {fields} messages={before} />
       {:else if step.kind === 'tag'}
         <div data-first>
@@ -174,13 +175,13 @@
   {:else if gap}
     <header>
       <div>
-        <h2>{waitHere ? `Wait ${durationWords(waitHere.for)}` : 'A gap'}</h2>
+        <h2>{waitHere ? `Wait ${durationWords(waitHere.for ?? '')}` : 'A gap'}</h2>
         <p class="soft">{waitHere ? 'Nothing happens in between.' : 'People go straight on here.'}</p>
       </div>
     </header>
     <p class="put">
       Put here:
-      {#each STEP_NAMES.filter((kind) => kind !== 'wait') as kind (kind)}
+      {#each SHEET_KINDS.filter((kind) => kind !== 'wait') as kind (kind)}
         <button class="act" title={STEP_KINDS[kind].does} onclick={() => editor.insert(kind, gap.lane, gap.index)}
           >{STEP_WORDS[kind]}</button
         >

@@ -22,6 +22,8 @@ export function cardFigure(figures: SheetFigures, step: Step): string {
       return `${number(Object.values(f?.lanes ?? {}).reduce((a, b) => a + b, 0))} decided`;
     case 'wait':
       return `${number(f?.standing ?? 0)} wait`;
+    default:
+      return `${number(f?.done ?? 0)} done`;
   }
 }
 

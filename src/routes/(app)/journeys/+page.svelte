@@ -8,6 +8,7 @@
   import WeekBars from '$ui/journeys/WeekBars.svelte';
   import SortHeader from '$ui/kit/SortHeader.svelte';
   import { number, plural, useFormat } from '$ui/format.ts';
+  import Choice from '$ui/kit/Choice.svelte';
   import { typingIn } from '$ui/kit/keys.ts';
   import type { ActionData, PageData } from './$types';
 
@@ -92,15 +93,13 @@
         )} in the next 24 hours
       </p>
     </div>
-    <div class="states" role="group" aria-label="Show journeys by state">
-      {#each states as s (s.state)}
-        {#if s.count || s.state === 'all'}
-          <button aria-pressed={chosen === s.state} onclick={() => (chosen = s.state)}
-            >{s.state === 'all' ? 'All' : s.state} {s.count}</button
-          >
-        {/if}
-      {/each}
-    </div>
+    <Choice
+      label="Show journeys by state"
+      options={states
+        .filter((s) => s.count || s.state === 'all')
+        .map((s) => [s.state, `${s.state === 'all' ? 'All' : s.state} ${s.count}`] as const)}
+      bind:chosen
+    />
     <div class="filter">
       <input
         bind:this={filterBox}
@@ -226,27 +225,6 @@
   h1 {
     font-size: 20px;
     font-weight: 700;
-  }
-  .states {
-    display: flex;
-    border: 1px solid #b5b09f;
-  }
-  .states button {
-    height: 30px;
-    padding: 0 12px;
-    color: var(--ink-soft);
-    font-size: 14px;
-    background: var(--surface);
-    border: 0;
-    cursor: pointer;
-  }
-  .states button + button {
-    border-left: 1px solid #b5b09f;
-  }
-  .states button[aria-pressed='true'] {
-    color: var(--action);
-    font-weight: 700;
-    background: var(--action-ground);
   }
   .filter {
     position: relative;

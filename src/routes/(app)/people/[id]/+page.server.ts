@@ -49,8 +49,12 @@ export const actions: Actions = {
     return { done: true };
   },
   retry: async ({ params, request }) => {
-    const message = Number((await request.formData()).get('message'));
-    const done = await retryMessage(db(), idOf(params.id), message);
+    const message = z.coerce
+      .number()
+      .int()
+      .positive()
+      .safeParse((await request.formData()).get('message'));
+    const done = message.success && (await retryMessage(db(), idOf(params.id), message.data));
     return done ? { done: true } : fail(409, { problem: 'This message is not waiting to be tried again.' });
   }
 };

@@ -2,6 +2,7 @@
   import { enhance } from '$app/forms';
   import { Button } from 'carbon-components-svelte';
   import { useFormat } from '$ui/format.ts';
+  import Choice from '$ui/kit/Choice.svelte';
   import { tell, trying } from '$ui/people/timeline.ts';
   import type { ActionData, PageData } from './$types';
 
@@ -33,11 +34,15 @@
   <section class="timeline">
     <header>
       <h1>{p.name}</h1>
-      <div role="group" aria-label="What the timeline shows" class="kinds">
-        {#each [['all', 'Everything'], ['messages', 'Messages and reactions'], ['theirs', 'What they did']] as const as [k, words] (k)}
-          <button aria-pressed={kinds === k} onclick={() => (kinds = k)}>{words}</button>
-        {/each}
-      </div>
+      <Choice
+        label="What the timeline shows"
+        options={[
+          ['all', 'Everything'],
+          ['messages', 'Messages and reactions'],
+          ['theirs', 'What they did']
+        ] as const}
+        bind:chosen={kinds}
+      />
     </header>
     {#if form && 'problem' in form && form.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
     <ol>
@@ -187,27 +192,6 @@
   h1 {
     font-size: 20px;
     font-weight: 700;
-  }
-  .kinds {
-    display: flex;
-    border: 1px solid #b5b09f;
-  }
-  .kinds button {
-    height: 28px;
-    padding: 0 10px;
-    color: var(--ink-soft);
-    font-size: 13px;
-    background: var(--surface);
-    border: 0;
-    cursor: pointer;
-  }
-  .kinds button + button {
-    border-left: 1px solid #b5b09f;
-  }
-  .kinds button[aria-pressed='true'] {
-    color: var(--action);
-    font-weight: 650;
-    background: var(--action-ground);
   }
   ol {
     list-style: none;

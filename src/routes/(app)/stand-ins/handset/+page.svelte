@@ -2,6 +2,7 @@
   import { enhance } from '$app/forms';
   import { Button } from 'carbon-components-svelte';
   import { plural, useFormat } from '$ui/format.ts';
+  import ListBeside from '$ui/kit/ListBeside.svelte';
   import type { ActionData, PageData } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
@@ -12,28 +13,26 @@
 
 <svelte:head><title>Handset · Ambulo</title></svelte:head>
 
-<div class="handset">
-  <section aria-label="Phones">
-    <h1>Handset <span class="soft">simulated · {plural(data.phones.length, 'phone', 'phones')}</span></h1>
-    <ul>
-      {#each data.phones as p (p.number)}
-        <li class:here={p.number === data.number}>
-          <a href="?number={encodeURIComponent(p.number)}"
-            ><strong>{data.owners[p.number]?.name ?? p.number}</strong><time
-              >{format.dateTime(Date.parse(p.last.at))}</time
-            ><span>{p.last.direction === 'in' ? 'answered: ' : ''}{p.last.text}</span></a
-          >
-        </li>
-      {:else}<li class="soft none">No text has been sent yet. What journeys send stands here.</li>{/each}
-    </ul>
-  </section>
+<ListBeside
+  label="Phones"
+  title="Handset"
+  note="simulated · {plural(data.phones.length, 'phone', 'phones')}"
+  lines={data.phones.map((p) => ({
+    id: p.number,
+    href: `?number=${encodeURIComponent(p.number)}`,
+    title: data.owners[p.number]?.name ?? p.number,
+    time: format.dateTime(Date.parse(p.last.at)),
+    detail: `${p.last.direction === 'in' ? 'answered: ' : ''}${p.last.text}`,
+    here: p.number === data.number
+  }))}
+  empty="No text has been sent yet. What journeys send stands here."
+>
   {#if data.number}
     <article>
       <header>
         <h2>{owner?.name ?? data.number}</h2>
         <p class="soft">
-          {data.number}{#if owner}
-            · <a href="/people/{owner.id}">their page</a>{/if}
+          {data.number}{#if owner}&nbsp; · <a href="/people/{owner.id}">their page</a>{/if}
         </p>
       </header>
       <ol>
@@ -68,68 +67,12 @@
       {#if form && 'problem' in form}<p class="bad" role="alert">{form.problem}</p>{/if}
     </article>
   {/if}
-</div>
+</ListBeside>
 
 <style>
-  .handset {
-    display: grid;
-    grid-template-columns: 380px 1fr;
-    height: calc(100vh - var(--top));
-  }
-  section {
-    display: flex;
-    flex-direction: column;
-    min-height: 0;
-    background: var(--surface);
-    border-right: 1px solid var(--rule);
-  }
-  h1 {
-    padding: 12px 14px;
-    font-size: 15px;
-    font-weight: 700;
-    border-bottom: 1px solid var(--rule);
-  }
-  h1 span {
-    font-weight: 400;
-  }
-  ul {
-    flex: 1;
-    overflow: auto;
-    list-style: none;
-  }
-  section li a {
-    display: grid;
-    grid-template-columns: 1fr auto;
-    padding: 6px 14px;
-    color: var(--ink);
-    text-decoration: none;
-    border-bottom: 1px solid var(--rule-soft);
-  }
-  section li a:hover {
-    background: #faf8f3;
-  }
-  section li a:focus-visible {
-    outline-offset: -2px;
-  }
-  .here a {
-    background: var(--action-ground);
-  }
-  strong {
-    font-weight: 600;
-  }
-  section span {
-    grid-column: 1 / -1;
-    overflow: hidden;
-    color: var(--ink-soft);
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
   time {
     color: var(--ink-soft);
     font-size: 12px;
-  }
-  .none {
-    padding: 12px 14px;
   }
   article {
     display: flex;

@@ -3,6 +3,7 @@
   import { tick } from 'svelte';
   import { findLinks } from '$core/message/links.ts';
   import { useFormat } from '$ui/format.ts';
+  import Choice from '$ui/kit/Choice.svelte';
   import type { ActionData, PageData } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
@@ -58,11 +59,16 @@
       From {m.from} to <strong>{m.to}</strong> · {format.dateTime(Date.parse(m.date))}{#if m.repeats}
         · came {m.repeats + 1} times under one Message-ID, kept once{/if}
     </p>
-    <div class="parts" role="group" aria-label="Part of the mail">
-      {#each [['html', 'As a reader sees it'], ['text', 'Text part'], ['headers', 'Headers']] as const as [p, words] (p)}<button
-          aria-pressed={part === p}
-          onclick={() => (part = p)}>{words}</button
-        >{/each}
+    <div class="parts">
+      <Choice
+        label="Part of the mail"
+        options={[
+          ['html', 'As a reader sees it'],
+          ['text', 'Text part'],
+          ['headers', 'Headers']
+        ] as const}
+        bind:chosen={part}
+      />
     </div>
   </header>
   {#key m.id}
@@ -98,6 +104,9 @@
 </article>
 
 <style>
+  .parts {
+    margin: 10px 0;
+  }
   article {
     display: flex;
     flex-direction: column;
@@ -108,28 +117,6 @@
   h2 {
     font-size: 17px;
     font-weight: 700;
-  }
-  .parts {
-    display: inline-flex;
-    margin: 10px 0;
-    border: 1px solid #b5b09f;
-  }
-  .parts button {
-    height: 28px;
-    padding: 0 12px;
-    color: var(--ink-soft);
-    font-size: 13px;
-    background: var(--surface);
-    border: 0;
-    cursor: pointer;
-  }
-  .parts button + button {
-    border-left: 1px solid #b5b09f;
-  }
-  .parts [aria-pressed='true'] {
-    color: var(--action);
-    font-weight: 650;
-    background: var(--action-ground);
   }
   iframe,
   pre {

@@ -1,0 +1,64 @@
+/** What the core computes and the live engine does not yet: refused with its path, never run as something else. */
+import { readdirSync, readFileSync } from 'node:fs';
+import { expect, it } from 'vitest';
+import { branch, journey, mail, put, wait } from '../../tests/make.ts';
+import type { Journey } from '../journey/schema.ts';
+import { pathText } from '../journey/problems.ts';
+import { STEP_NAMES, type Step } from '../steps/index.ts';
+import { STEP_KINDS } from '../steps/index.ts';
+import { beyondLive, SHEET_KINDS } from './live-subset.ts';
+
+const paths = (lane: Step[], rest: Partial<Journey> = {}): string[] =>
+  beyondLive(journey(lane, rest)).map((p) => pathText(p.path));
+
+it.each<[string, Step[], Partial<Journey>, string[]]>([
+  [
+    'what goes live today',
+    [mail('a'), wait('w'), branch('b', 'x', { did: 'opened', of: 'a' }, [put('y')], [])],
+    { goal: { when: { happening: 'purchased', product: 'x' } }, idle: 'P9D' },
+    []
+  ],
+  ['a step of another kind', [{ key: 'l', kind: 'leave' }], {}, ['lane[0].kind']],
+  ['a service message', [{ ...mail('a'), service: true } as Step], {}, ['lane[0].service']],
+  ['a saved message', [{ key: 'a', kind: 'email', message: 'm' }], {}, ['lane[0].message']],
+  ['waiting until', [{ key: 'w', kind: 'wait', until: { time: '09:00' } }], {}, ['lane[0].until']],
+  ['a score that is set', [{ key: 's', kind: 'score', score: 'x', set: 3 }], {}, ['lane[0].set']],
+  ['other tags cleared', [{ key: 't', kind: 'tag', add: ['x'], clearOthers: true }], {}, ['lane[0].clearOthers']],
+  [
+    'another comparison, inside others',
+    [branch('b', 'x', { all: [{ tag: 'x' }, { not: { field: 'n', gt: 3 } }] }, [], [])],
+    {},
+    ['lane[0].lanes[0].when.all[1].not.gt']
+  ],
+  ['another condition', [branch('b', 'x', { segment: 's' }, [], [])], {}, ['lane[0].lanes[0].when']],
+  ['a score beside "not"', [branch('b', 'x', { score: 's', not: 3 }, [], [])], {}, ['lane[0].lanes[0].when']],
+  ['what was ever done', [branch('b', 'x', { did: 'opened' }, [], [])], {}, ['lane[0].lanes[0].when']],
+  [
+    'how often',
+    [mail('a'), branch('b', 'x', { did: 'opened', of: 'a', times: { gt: 1 } }, [], [])],
+    {},
+    ['lane[1].lanes[0].when.times']
+  ],
+  ['another way in', [mail('a')], { entry: { on: [{ happening: 'page_seen' }] } }, ['entry.on[0].happening']],
+  ['again', [mail('a')], { entry: { again: 'again', date: { on: '2027-05-01' } } }, ['entry.date', 'entry.again']],
+  ['another goal', [mail('a')], { goal: { when: { happening: 'form_sent', form: 'x' } } }, ['goal.when.happening']],
+  [
+    'a machine',
+    [mail('a')],
+    { goal: { when: { happening: 'opened', of: 'a', machine: 'any' } } },
+    ['goal.when.machine']
+  ],
+  ['a leave rule', [mail('a')], { leaveWhen: [{ when: { walking: 'try' }, reason: 'x' }] }, ['leaveWhen[0].when']]
+])('%s', (_, lane, rest, expected) => expect(paths(lane, rest)).toEqual(expected));
+
+it('every kind of step is either on the sheet or refused', () => {
+  for (const kind of STEP_NAMES) {
+    const made = STEP_KINDS[kind].create('k') as Step;
+    expect(paths([made]).includes('lane[0].kind'), kind).toBe(!SHEET_KINDS.includes(kind));
+  }
+});
+
+it('the demo’s journeys all go live', () => {
+  for (const file of readdirSync('demo/journeys'))
+    expect(beyondLive(JSON.parse(readFileSync(`demo/journeys/${file}`, 'utf8')) as Journey)).toEqual([]);
+});

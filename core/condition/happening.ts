@@ -1,0 +1,245 @@
+/**
+ * Happening filters: `{ "happening": NAME, …filters }`, their schema and their
+ * matching. Rules: docs/journey-language.md, "Happenings".
+ */
+import { z } from 'zod';
+import {
+  amountSchema,
+  comparisonSchema,
+  compileAmount,
+  compileComparison,
+  sameValue,
+  type Comparison
+} from './comparison.ts';
+import { answerForm, answers } from '../message/answer.ts';
+import { parseAmount } from '../person/amount.ts';
+import type { Happening } from '../person/happening.ts';
+import type { Amounts } from './comparison.ts';
+import type { Walk } from '../walk/walk.ts';
+
+export const channel = z.enum(['email', 'sms']);
+export type Channel = z.infer<typeof channel>;
+
+/** Happenings that are about one message. */
+export const MESSAGE_HAPPENINGS = [
+  'sent',
+  'delivered',
+  'opened',
+  'clicked',
+  'replied',
+  'bounced',
+  'failed',
+  'unsubscribed',
+  'complained'
+] as const;
+
+/** What a filter can ask; which keys fit which happening stands in {@link FILTERS}. */
+export interface Filters {
+  of?: string | undefined;
+  journey?: string | undefined;
+  channel?: Channel | undefined;
+  link?: string | undefined;
+  matches?: string[] | undefined;
+  hard?: boolean | undefined;
+  machine?: true | 'any' | undefined;
+  product?: string | undefined;
+  category?: string | undefined;
+  coupon?: string | undefined;
+  amount?: Amounts | undefined;
+  same?: true | undefined;
+  form?: string | undefined;
+  url?: string | undefined;
+  where?: Record<string, Comparison> | undefined;
+  tag?: string | undefined;
+  list?: string | undefined;
+  segment?: string | undefined;
+  field?: string | undefined;
+  to?: string | number | boolean | undefined;
+  from?: string | undefined;
+  score?: string | undefined;
+  points?: number | undefined;
+  ladder?: string | undefined;
+  outcome?: string | undefined;
+  as?: 'finished' | 'goal' | 'early' | 'stopped' | undefined;
+  reason?: string | undefined;
+  name?: string | undefined;
+}
+
+const stepKey = z.string().regex(/^[a-z0-9-]+$/, { error: 'expected a step key: lower-case letters, digits and "-"' });
+const answer = z.string().refine((text) => answerForm(text) !== '', { error: 'expected an answer that is not empty' });
+
+const message = {
+  of: stepKey.optional(),
+  journey: stepKey.optional(),
+  channel: channel.optional(),
+  machine: z.union([z.literal(true), z.literal('any')]).optional()
+};
+const bought = {
+  product: z.string().optional(),
+  category: z.string().optional(),
+  coupon: z.string().optional(),
+  amount: amountSchema.optional(),
+  same: z.literal(true).optional()
+};
+const answered = { where: z.record(z.string(), comparisonSchema).optional() };
+
+/** The filters of each happening. */
+export const FILTERS = {
+  sent: message,
+  delivered: message,
+  opened: message,
+  clicked: { ...message, link: z.string().optional() },
+  replied: { ...message, matches: z.array(answer).min(1).optional() },
+  bounced: { ...message, hard: z.boolean().optional() },
+  failed: message,
+  unsubscribed: message,
+  complained: message,
+  purchased: bought,
+  refunded: bought,
+  cart_left: bought,
+  form_sent: { form: z.string().optional(), ...answered },
+  page_seen: { url: z.string().optional() },
+  tag_added: { tag: z.string().optional() },
+  tag_removed: { tag: z.string().optional() },
+  list_joined: { list: z.string().optional() },
+  list_left: { list: z.string().optional() },
+  segment_joined: { segment: z.string().optional() },
+  segment_left: { segment: z.string().optional() },
+  field_changed: { field: z.string().optional(), to: z.union([z.string(), z.number(), z.boolean()]).optional() },
+  consent_changed: { channel: channel.optional(), to: z.enum(['given', 'pending', 'withdrawn']).optional() },
+  score_reached: { score: z.string(), points: z.number() },
+  rung_changed: { ladder: z.string().optional(), to: z.string().optional(), from: z.string().optional() },
+  task_done: { of: stepKey.optional(), journey: stepKey.optional(), outcome: z.string().optional() },
+  entered: { journey: stepKey.optional() },
+  goal_reached: { journey: stepKey.optional() },
+  left: {
+    journey: stepKey.optional(),
+    as: z.enum(['finished', 'goal', 'early', 'stopped']).optional(),
+    reason: z.string().optional()
+  },
+  custom: { name: z.string(), same: z.literal(true).optional(), ...answered }
+} satisfies Record<string, z.ZodRawShape>;
+
+export type HappeningName = keyof typeof FILTERS;
+export const HAPPENING_NAMES = Object.keys(FILTERS) as HappeningName[];
+
+export type HappeningFilter = { happening: HappeningName } & Filters;
+
+/** `journey` beside a message's or task's filters says whose message it is, so it needs one. */
+const NEEDS_OF = { error: 'expected "of" beside "journey": which message of that journey', path: ['journey'] };
+const MESSAGES = new Set<string>([...MESSAGE_HAPPENINGS, 'task_done']);
+
+/** One form for each happening, under a key of the caller's choice (`happening`, `did`, `came`), with more keys beside it. */
+export function filterForms(key: string, more: z.ZodRawShape = {}): [z.ZodObject, ...z.ZodObject[]] {
+  const forms = HAPPENING_NAMES.map((name) => {
+    const form = z.strictObject({ [key]: z.literal(name), ...FILTERS[name], ...more });
+    return MESSAGES.has(name)
+      ? form.refine((f: Filters) => f.journey === undefined || f.of !== undefined, NEEDS_OF)
+      : form;
+  });
+  return forms as unknown as [z.ZodObject, ...z.ZodObject[]];
+}
+
+/** A happening filter. */
+export const happeningSchema = z.discriminatedUnion(
+  'happening',
+  filterForms('happening')
+) as unknown as z.ZodType<HappeningFilter>;
+
+/** Whether a happening meets a filter; `walk` is the walk that asks, where one does. */
+export type Matcher = (h: Happening, walk: Walk | null) => boolean;
+
+/** What began the walk, for `same`: the same order, cart or reference. */
+function sameAsEntry(h: Happening, walk: Walk | null): boolean {
+  const entry = walk?.entry;
+  if (!entry) return false;
+  return (['order', 'cart', 'ref'] as const).some((key) => h[key] !== undefined && h[key] === entry[key]);
+}
+
+/** `*` matches any run of characters; everything else itself. */
+function urlPattern(pattern: string): RegExp {
+  const parts = pattern.split('*').map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'));
+  return new RegExp(`^${parts.join('.*')}$`, 's');
+}
+
+type Tests = ((h: Happening, walk: Walk | null) => boolean)[];
+
+/** Filters that ask one thing of a happening, each by its key. */
+const PLAIN: { [K in keyof Filters]?: keyof Happening } = {
+  channel: 'channel',
+  link: 'link',
+  coupon: 'coupon',
+  form: 'form',
+  tag: 'tag',
+  list: 'list',
+  segment: 'segment',
+  field: 'field',
+  from: 'from',
+  ladder: 'ladder',
+  outcome: 'outcome',
+  as: 'as',
+  reason: 'reason',
+  name: 'custom'
+};
+
+/**
+ * Compiles a filter of a journey (`own`; empty for the settings, which know none). With a walk, `of` means that walk's
+ * own message; without one (an entry), any walk's.
+ */
+export function compileFilter(filter: HappeningFilter, own: string): Matcher {
+  const { happening, of, machine, matches, product, category, amount, url, where, to, score, points } = filter;
+  const tests: Tests = [];
+  if (machine === undefined) tests.push((h) => !h.machine);
+  else if (machine === true) tests.push((h) => h.machine === true);
+  for (const [key, from] of Object.entries(PLAIN)) {
+    const wanted = filter[key as keyof Filters];
+    if (wanted !== undefined) tests.push((h) => h[from] === wanted);
+  }
+  if (filter.hard !== undefined) {
+    const hard = filter.hard;
+    tests.push((h) => (h.hard ?? false) === hard);
+  }
+  if (of !== undefined) {
+    const journey = filter.journey ?? own;
+    tests.push((h) => h.about?.step === of && h.about.journey === journey);
+    if (journey === own) tests.push((h, walk) => walk?.journey !== own || h.about?.walk === walk.id);
+  } else if (filter.journey !== undefined) {
+    const journey = filter.journey;
+    tests.push((h) => h.journey === journey);
+  }
+  if (matches) {
+    const wanted = matches.map(answerForm);
+    tests.push((h) => answers(h.text ?? '', wanted));
+  }
+  if (product !== undefined || category !== undefined) {
+    tests.push((h) =>
+      (h.items ?? []).some(
+        (line) =>
+          (product === undefined || line.sku === product) && (category === undefined || line.category === category)
+      )
+    );
+  }
+  if (amount) {
+    const test = compileAmount(amount);
+    tests.push((h) => test(h.amount === undefined ? undefined : (parseAmount(h.amount) ?? undefined)));
+  }
+  if (filter.same) tests.push(sameAsEntry);
+  if (url !== undefined) {
+    const pattern = urlPattern(url);
+    tests.push((h) => pattern.test(h.url ?? ''));
+  }
+  if (where) {
+    const asked = Object.entries(where).map(([key, c]) => ({ key, test: compileComparison(c) }));
+    tests.push((h) =>
+      asked.every(({ key, test }) => {
+        const found = h.data && Object.hasOwn(h.data, key) ? h.data[key] : undefined;
+        return test(found === null ? undefined : (found as Parameters<typeof test>[0]), h.at, 'UTC');
+      })
+    );
+  }
+  if (to !== undefined) tests.push((h) => h.to !== undefined && sameValue(h.to, to));
+  if (happening === 'score_reached') {
+    tests.push((h) => h.score === score && (h.before ?? 0) < (points ?? 0) && (h.points ?? 0) >= (points ?? 0));
+  }
+  return (h, walk) => h.name === happening && tests.every((test) => test(h, walk));
+}

@@ -1,0 +1,90 @@
+/**
+ * What a plan needs to know of a person: named, so that whoever runs it can load
+ * exactly that, for many people at once.
+ */
+import { eachCondition } from '../condition/evaluate.ts';
+import type { HappeningName } from '../condition/happening.ts';
+import { isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
+import { kindOf } from '../steps/index.ts';
+import type { Journey } from './schema.ts';
+import { eachStep } from './walk-document.ts';
+
+export interface Facts {
+  fields: Set<string>;
+  tags: boolean;
+  lists: boolean;
+  segments: boolean;
+  scores: Set<string>;
+  rungs: boolean;
+  orders: boolean;
+  /** Journeys of which it is asked whether someone walks there. */
+  walking: Set<string>;
+  /** Happenings that are asked about over everything ever recorded. */
+  did: Set<HappeningName>;
+  /** Whether it is asked what someone did with a message or task of a walk. */
+  reactions: boolean;
+}
+
+/** Every goal, leave rule, entry condition and lane of a journey that is a condition or a happening. */
+export function rulesOf(document: Journey): HappeningOrCondition[] {
+  const rules: HappeningOrCondition[] = [...(document.entry?.on ?? [])];
+  if (document.entry?.where) rules.push(document.entry.where);
+  if (document.goal) rules.push(document.goal.when);
+  for (const rule of document.leaveWhen ?? []) rules.push(rule.when);
+  for (const { step } of eachStep(document))
+    for (const lane of kindOf(step).lanes(step)) if (lane.when) rules.push(lane.when);
+  return rules;
+}
+
+/** Every condition a journey asks, with those inside them. */
+export function conditionsOf(document: Journey): Condition[] {
+  return rulesOf(document)
+    .filter((r): r is Condition => !isHappening(r))
+    .flatMap(eachCondition);
+}
+
+/** The facts a journey needs. */
+export function factsOf(document: Journey): Facts {
+  const facts: Facts = {
+    fields: new Set(['zone']),
+    tags: false,
+    lists: false,
+    segments: false,
+    scores: new Set(),
+    rungs: false,
+    orders: false,
+    walking: new Set(),
+    did: new Set(),
+    reactions: rulesOf(document).some((r) => isHappening(r) && r.of !== undefined)
+  };
+  for (const c of conditionsOf(document)) {
+    if ('did' in c) {
+      if (c.of === undefined) facts.did.add(c.did);
+      else facts.reactions = true;
+    } else if ('came' in c || 'all' in c || 'any' in c) continue;
+    else if ('field' in c) facts.fields.add(c.field);
+    else if ('score' in c) facts.scores.add(c.score);
+    else if ('tag' in c) facts.tags = true;
+    else if ('list' in c) facts.lists = true;
+    else if ('segment' in c) facts.segments = true;
+    else if ('rung' in c) facts.rungs = true;
+    else if ('spent' in c || 'orders' in c) facts.orders = true;
+    else if ('walking' in c) facts.walking.add(c.walking);
+  }
+  for (const { step } of eachStep(document)) {
+    if (step.kind === 'wait' && step.until && 'field' in step.until) facts.fields.add(step.until.field);
+    if (step.kind === 'field') for (const name of Object.keys(step.set)) facts.fields.add(name);
+    if (step.kind === 'branch' && step.by !== 'rules') {
+      if ('field' in step.of) facts.fields.add(step.of.field);
+      else if ('score' in step.of) facts.scores.add(step.of.score);
+      else facts.orders = true;
+    }
+    if (step.kind === 'split' && step.winner) facts.reactions = true;
+    if (step.kind === 'tag') facts.tags = true;
+    if (step.kind === 'list') facts.lists = true;
+    if (step.kind === 'score') facts.scores.add(step.score);
+  }
+  const date = document.entry?.date;
+  if (date && 'field' in date) facts.fields.add(date.field);
+  return facts;
+}

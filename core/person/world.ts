@@ -1,0 +1,68 @@
+/**
+ * What a person moves among while they are worked on, and who hears of it: the
+ * world of journeys and settings, inputs from outside, and the recorder.
+ */
+import type { Channel } from '../condition/happening.ts';
+import type { Plan } from '../journey/compile.ts';
+import type { Surroundings } from '../walk/advance.ts';
+import type { Walk } from '../walk/walk.ts';
+import type { Happening } from './happening.ts';
+import type { ConsentState, FieldValue, SentMessage } from './state.ts';
+
+/** One line of a trail, before it is printed or stored. */
+export interface TrailLine {
+  /** UTC ms. */
+  at: number;
+  walk: number | null;
+  journey: string;
+  step: string | null;
+  what: string;
+  /** Further keys, in the order in which they are printed. */
+  detail: Record<string, unknown>;
+}
+
+/** A change of a fact, for whoever keeps facts. */
+export type FactChange =
+  | { fact: 'tag' | 'list'; name: string; on: boolean }
+  | { fact: 'score'; name: string; points: number }
+  | { fact: 'consent'; channel: Channel; state: ConsentState | null }
+  | { fact: 'field'; name: string; value: FieldValue | null }
+  | { fact: 'suppressed'; address: string };
+
+/** Takes what happens while a person is worked on, in order. */
+export interface Recorder {
+  /** A walk that has just begun; its later changes are made to this same object. */
+  walk(walk: Walk): void;
+  trail(line: TrailLine): void;
+  /** A happening that the engine itself set off, or (`given`) the one it was handed. */
+  happening(h: Happening, given: boolean): void;
+  message(m: SentMessage, address: string): void;
+  change(c: FactChange): void;
+}
+
+/** The journeys and shared settings that a person moves among. */
+export interface World extends Surroundings {
+  /** Live journeys in their order; each can be entered. */
+  plans: Plan[];
+  /** The plan a running walk follows, which may be an earlier version. */
+  planOf(walk: Walk): Plan;
+  suppress(address: string): void;
+  /** Happenings that some condition asks about over everything ever recorded. */
+  asks: ReadonlySet<string>;
+}
+
+/** Something that comes from outside. */
+export type Input =
+  | { kind: 'happening'; happening: Happening }
+  | { kind: 'enter'; journey: string; by: string }
+  /** Someone whom an earlier tag, list or segment lets in when a journey goes live; a refusal is not told. */
+  | { kind: 'existing'; journey: string }
+  | {
+      kind: 'set';
+      fields?: Record<string, FieldValue | null>;
+      addTags?: string[];
+      removeTags?: string[];
+      addLists?: string[];
+      removeLists?: string[];
+      consent?: Partial<Record<Channel, ConsentState | null>>;
+    };

@@ -1,0 +1,66 @@
+/**
+ * The settings of a workspace, `ambulo.settings/1`: what its journeys share.
+ * Rules: docs/journey-language.md, "Settings of the workspace".
+ */
+import { z } from 'zod';
+import { FIELD_TYPES } from '../condition/comparison.ts';
+import { channel, happeningSchema, type HappeningFilter } from '../condition/happening.ts';
+import { conditionSchema } from '../condition/schema.ts';
+import { durationSchema } from '../journey/values.ts';
+import { hoursSchema, zoneName } from '../time/hours.ts';
+import { duration, rulerLength } from '../time/duration.ts';
+
+export const SETTINGS_FORMAT = 'ambulo.settings/1';
+
+const named = z.string().min(1, { error: 'expected a name' });
+/** The settings know no journey, so no walk and no message of one. */
+const shared = happeningSchema.refine((f: HappeningFilter) => f.of === undefined && f.same === undefined, {
+  error: 'expected a happening without "of" and "same": settings know no journey'
+});
+
+const ladder = z
+  .strictObject({
+    name: named,
+    counts: z.array(shared).min(1),
+    rungs: z.array(z.strictObject({ name: named, upTo: durationSchema })).min(1),
+    after: named
+  })
+  .refine(
+    (l) =>
+      l.rungs.every((rung, i) => {
+        const before = l.rungs[i - 1];
+        return !before || rulerLength(duration(rung.upTo)) > rulerLength(duration(before.upTo));
+      }),
+    { error: 'expected "upTo" to ascend from rung to rung', path: ['rungs'] }
+  );
+
+const score = z.strictObject({
+  name: named,
+  rules: z.array(
+    z.strictObject({
+      when: shared,
+      add: z.number(),
+      atMost: z.strictObject({ points: z.number().positive(), per: durationSchema }).optional()
+    })
+  ),
+  decay: z.strictObject({ by: z.union([z.number().positive(), z.literal('half')]), every: durationSchema }).optional(),
+  floor: z.number().optional(),
+  ceiling: z.number().optional()
+});
+
+export const settingsSchema = z.strictObject({
+  format: z.literal(SETTINGS_FORMAT),
+  zone: zoneName.optional(),
+  fields: z
+    .array(z.strictObject({ name: named, type: z.enum(FIELD_TYPES), options: z.array(z.string()).min(1).optional() }))
+    .optional(),
+  segments: z.array(z.strictObject({ name: named, when: conditionSchema })).optional(),
+  limits: z
+    .array(z.strictObject({ channel: channel.optional(), atMost: z.number().int().min(1), per: durationSchema }))
+    .optional(),
+  hours: z.strictObject({ sms: hoursSchema.optional(), email: hoursSchema.optional() }).optional(),
+  ladders: z.array(ladder).optional(),
+  scores: z.array(score).optional()
+});
+
+export type Settings = z.infer<typeof settingsSchema>;

@@ -1,0 +1,20 @@
+/** call: post a signed event to a web address. */
+import { z } from 'zod';
+import { common, goOn, noLanes, type StepKind } from './base.ts';
+
+export const callSchema = z.strictObject({
+  ...common,
+  kind: z.literal('call'),
+  url: z.url({ protocol: /^https?$/, error: 'expected a web address such as "https://quillmoor.example/hook"' }),
+  data: z.record(z.string(), z.json()).optional()
+});
+export type CallStep = z.infer<typeof callSchema>;
+
+export const call: StepKind<CallStep> = {
+  does: 'post an event to a web address',
+  create: (key) => ({ key, kind: 'call', url: 'https://quillmoor.example/hook' }),
+  lanes: noLanes,
+  run: (_step, here) => goOn(here, { do: 'note', what: 'called', detail: {} }),
+  card: (step) => ({ title: step.name || 'Call', line: step.url }),
+  tell: (step) => `An event is posted to ${step.url}.`
+};

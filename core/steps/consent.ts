@@ -1,0 +1,26 @@
+/** consent: change what we may send: withdrawn, or asked anew. */
+import { z } from 'zod';
+import { channel } from '../condition/happening.ts';
+import { common, goOn, noLanes, type StepKind } from './base.ts';
+
+export const consentSchema = z.strictObject({
+  ...common,
+  kind: z.literal('consent'),
+  channel,
+  state: z.enum(['withdrawn', 'pending'])
+});
+export type ConsentStep = z.infer<typeof consentSchema>;
+
+const WORDS = { email: 'email', sms: 'texts' };
+
+export const consent: StepKind<ConsentStep> = {
+  does: 'change what we may send',
+  create: (key) => ({ key, kind: 'consent', channel: 'email', state: 'withdrawn' }),
+  lanes: noLanes,
+  run: (step, here) => goOn(here, { do: 'consent', channel: step.channel, state: step.state }),
+  card: (step) => ({ title: step.name || 'Consent', line: `${WORDS[step.channel]}: ${step.state}` }),
+  tell: (step) =>
+    step.state === 'withdrawn'
+      ? `Their consent for ${WORDS[step.channel]} is withdrawn.`
+      : `Those who gave no consent for ${WORDS[step.channel]} are asked for it.`
+};

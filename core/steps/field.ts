@@ -1,0 +1,77 @@
+/** field: set fields of the person. Rules: docs/journey-language.md, "field". */
+import { z } from 'zod';
+import type { FieldType } from '../condition/comparison.ts';
+import type { FieldValue } from '../person/state.ts';
+import { and } from '../tell/words.ts';
+import { dateText, wallDay } from '../time/civil.ts';
+import { instantText } from '../time/instant.ts';
+import { common, goOn, noLanes, type FieldChange, type StepKind } from './base.ts';
+
+const change = z.union([
+  z.string(),
+  z.number(),
+  z.boolean(),
+  z.array(z.string()),
+  z.strictObject({ now: z.literal(true) }),
+  z.strictObject({ add: z.number() }),
+  z.strictObject({ include: z.array(z.string()).min(1) }),
+  z.strictObject({ exclude: z.array(z.string()).min(1) }),
+  z.strictObject({ clear: z.literal(true) })
+]);
+export type FieldSetting = z.infer<typeof change>;
+
+export const fieldSchema = z.strictObject({
+  ...common,
+  kind: z.literal('field'),
+  set: z.record(z.string().min(1), change).refine((set) => Object.keys(set).length > 0, {
+    error: 'expected at least one field'
+  })
+});
+export type FieldStep = z.infer<typeof fieldSchema>;
+
+/** What a field becomes; `null` clears it. */
+function valueOf(
+  setting: FieldSetting,
+  before: FieldValue | undefined,
+  type: FieldType | undefined,
+  zone: string,
+  at: number
+): FieldValue | null {
+  if (typeof setting !== 'object' || Array.isArray(setting)) return setting;
+  if ('clear' in setting) return null;
+  if ('now' in setting) return type === 'date' ? dateText(wallDay(zone, at)) : instantText(at);
+  if ('add' in setting) return (typeof before === 'number' ? before : 0) + setting.add;
+  const chosen = Array.isArray(before) ? before : typeof before === 'string' && before !== '' ? [before] : [];
+  if ('include' in setting)
+    return [...chosen, ...setting.include.filter((c, i, all) => !chosen.includes(c) && all.indexOf(c) === i)];
+  return chosen.filter((c) => !setting.exclude.includes(c));
+}
+
+function words([name, setting]: [string, FieldSetting]): string {
+  if (typeof setting !== 'object' || Array.isArray(setting)) return `${name} becomes ${[setting].flat().join(', ')}`;
+  if ('clear' in setting) return `${name} is cleared`;
+  if ('now' in setting) return `${name} becomes the present day`;
+  if ('add' in setting)
+    return setting.add < 0 ? `${name} goes down by ${-setting.add}` : `${name} goes up by ${setting.add}`;
+  return 'include' in setting
+    ? `${name} includes ${and(setting.include)}`
+    : `${name} no longer includes ${and(setting.exclude)}`;
+}
+
+export const field: StepKind<FieldStep> = {
+  does: 'set a field of the person',
+  create: (key) => ({ key, kind: 'field', set: { field: '' } }),
+  lanes: noLanes,
+  run(step, here, { person, zone, at, around }) {
+    const set = Object.entries(step.set).map(([name, setting]): FieldChange => [
+      name,
+      valueOf(setting, person.fields.get(name), around.workspace.types.get(name), zone, at)
+    ]);
+    return goOn(here, { do: 'field', set });
+  },
+  card: (step) => ({
+    title: step.name || Object.keys(step.set).join(', '),
+    line: Object.entries(step.set).map(words).join(', ')
+  }),
+  tell: (step) => `Their field ${and(Object.entries(step.set).map(words))}.`
+};

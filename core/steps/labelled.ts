@@ -1,0 +1,23 @@
+/** Lanes with a label, as steps hold them. Read apart from the lane itself, so that a step's file never needs the lane's first. */
+import { z } from 'zod';
+import { laneSchema, type Lane } from './lane.ts';
+
+/** `{ label, …more, lane }`. A getter for the lane lets this file and the steps' be read in either order. */
+export const labelledLane = <T extends z.ZodRawShape>(more: T) =>
+  z.strictObject({
+    label: z.string(),
+    ...more,
+    get lane(): z.ZodType<Lane> {
+      return laneSchema;
+    }
+  });
+
+/** Whether all labels of a step's lanes differ. */
+export const ownLabels = (lanes: (Labelled | undefined)[]): boolean => {
+  const labels = lanes.flatMap((lane) => (lane ? [lane.label] : []));
+  return new Set(labels).size === labels.length;
+};
+interface Labelled {
+  label: string;
+}
+export const OWN_LABELS = { error: 'expected every lane of a step to have a label of its own' };

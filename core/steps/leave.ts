@@ -1,0 +1,21 @@
+/** leave: end the walk. */
+import { z } from 'zod';
+import { common, noLanes, type StepKind } from './base.ts';
+
+export const leaveSchema = z.strictObject({
+  ...common,
+  kind: z.literal('leave'),
+  as: z.enum(['finished', 'goal']).optional(),
+  reason: z.string().optional()
+});
+export type LeaveStep = z.infer<typeof leaveSchema>;
+
+export const leave: StepKind<LeaveStep> = {
+  does: 'end the walk',
+  create: (key) => ({ key, kind: 'leave' }),
+  lanes: noLanes,
+  run: (step) => ({ effects: [], move: { leave: step.as ?? 'finished', reason: step.reason ?? null } }),
+  card: (step) => ({ title: step.name || 'Leave', line: step.reason ?? step.as ?? 'finished' }),
+  tell: (step) =>
+    `They leave${step.as === 'goal' ? ', the goal reached' : ''}${step.reason ? ` (${step.reason})` : ''}.`
+};

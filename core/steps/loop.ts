@@ -1,0 +1,35 @@
+/** loop: go back to an earlier step, at most so often. */
+import { z } from 'zod';
+import { common, goOn, keySchema, noLanes, type StepKind } from './base.ts';
+
+export const loopSchema = z.strictObject({
+  ...common,
+  kind: z.literal('loop'),
+  to: keySchema,
+  atMost: z.number().int().min(1).optional()
+});
+export type LoopStep = z.infer<typeof loopSchema>;
+
+export const loop: StepKind<LoopStep> = {
+  does: 'go back to an earlier step',
+  create: (key) => ({ key, kind: 'loop', to: key, atMost: 3 }),
+  lanes: noLanes,
+  run(step, here, { plan, walk }) {
+    const times = walk.loops?.[step.key] ?? 0;
+    const target = plan.byKey.get(step.to);
+    if (!target || (step.atMost !== undefined && times >= step.atMost)) return goOn(here);
+    const loops = (walk.loops ??= {});
+    // Inner loops, which go back no further than behind this one's target, count anew.
+    for (const inner of plan.loops) if (inner.target > target.place) Reflect.deleteProperty(loops, inner.key);
+    loops[step.key] = times + 1;
+    return {
+      effects: [{ do: 'note', what: 'looped', detail: { to: step.to, times: times + 1 } }],
+      move: { go: target.index }
+    };
+  },
+  card: (step) => ({
+    title: step.name || `Back to ${step.to}`,
+    line: step.atMost ? `at most ${step.atMost} times` : 'again and again'
+  }),
+  tell: (step, name) => `They go back to ${name(step.to)}${step.atMost ? `, at most ${step.atMost} times` : ''}.`
+};

@@ -1,0 +1,20 @@
+/** notify: tell a colleague. */
+import { z } from 'zod';
+import { common, goOn, noLanes, quote, type StepKind } from './base.ts';
+
+export const notifySchema = z.strictObject({
+  ...common,
+  kind: z.literal('notify'),
+  to: z.string().min(1, { error: 'expected a colleague, or "owner"' }),
+  text: z.string()
+});
+export type NotifyStep = z.infer<typeof notifySchema>;
+
+export const notify: StepKind<NotifyStep> = {
+  does: 'tell a colleague',
+  create: (key) => ({ key, kind: 'notify', to: 'owner', text: '' }),
+  lanes: noLanes,
+  run: (_step, here) => goOn(here, { do: 'note', what: 'notified', detail: {} }),
+  card: (step) => ({ title: step.name || `Tell ${step.to}`, line: step.text || 'nothing yet' }),
+  tell: (step) => `${step.to === 'owner' ? 'The owner' : step.to} is told ${quote(step.text)}.`
+};

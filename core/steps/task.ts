@@ -1,0 +1,37 @@
+/** task: make a task for a colleague; with `await`, stand still until it is done. */
+import { z } from 'zod';
+import { durationSchema } from '../journey/values.ts';
+import { durationWords } from '../tell/words.ts';
+import { duration, type Duration } from '../time/duration.ts';
+import { common, noLanes, quote, type StepKind } from './base.ts';
+import { standing } from './listen.ts';
+
+export const taskSchema = z.strictObject({
+  ...common,
+  kind: z.literal('task'),
+  title: z.string().min(1, { error: 'expected a title' }),
+  what: z.enum(['call', 'check', 'meet', 'other']).optional(),
+  due: durationSchema.optional(),
+  to: z.string().optional(),
+  priority: z.enum(['low', 'normal', 'high']).optional(),
+  text: z.string().optional(),
+  await: z.strictObject({ limit: durationSchema }).optional()
+});
+export type TaskStep = z.infer<typeof taskSchema>;
+
+export const task: StepKind<TaskStep> = {
+  does: 'make a task for a colleague',
+  create: (key) => ({ key, kind: 'task', title: 'Call them' }),
+  lanes: noLanes,
+  prepare: (step): Duration | null => (step.await ? duration(step.await.limit) : null),
+  run(step, here, context) {
+    const limit = here.prepared as Duration | null;
+    return {
+      effects: [{ do: 'task' }],
+      move: limit ? { stand: standing('task', limit, context) } : { go: here.next }
+    };
+  },
+  card: (step) => ({ title: step.name || step.title, line: step.await ? 'awaited' : (step.what ?? 'task') }),
+  tell: (step) =>
+    `${step.to === undefined || step.to === 'owner' ? 'The owner' : step.to} gets the task ${quote(step.title)}${step.await ? `, and they wait until it is done, at most ${durationWords(step.await.limit)}` : ''}.`
+};

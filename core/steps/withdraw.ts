@@ -1,0 +1,24 @@
+/** withdraw: end the person's walks in other journeys. */
+import { z } from 'zod';
+import { and } from '../tell/words.ts';
+import { common, goOn, keySchema, noLanes, type StepKind } from './base.ts';
+
+export const withdrawSchema = z.strictObject({
+  ...common,
+  kind: z.literal('withdraw'),
+  from: z.union([z.literal('others'), z.array(keySchema).min(1)])
+});
+export type WithdrawStep = z.infer<typeof withdrawSchema>;
+
+export const withdraw: StepKind<WithdrawStep> = {
+  does: 'take out of other journeys',
+  create: (key) => ({ key, kind: 'withdraw', from: 'others' }),
+  lanes: noLanes,
+  run: (step, here) => goOn(here, { do: 'withdraw', from: step.from }),
+  card: (step) => ({
+    title: step.name || 'Withdraw',
+    line: step.from === 'others' ? 'from all other journeys' : step.from.join(', ')
+  }),
+  tell: (step) =>
+    `They leave ${step.from === 'others' ? 'all other journeys' : `the journeys ${and(step.from)}`}, where they are in them.`
+};

@@ -1,0 +1,176 @@
+<!-- One step as a card on its lane: icon, name, and the one line that matters or the figure of the view. -->
+<script lang="ts">
+  import ChevronDown from 'carbon-icons-svelte/lib/ChevronDown.svelte';
+  import ChevronRight from 'carbon-icons-svelte/lib/ChevronRight.svelte';
+  import { CARD_HEIGHT, CARD_WIDTH, type Card } from '$core/sheet/layout.ts';
+  import { kindOf } from '$core/steps/index.ts';
+  import type { SheetFigures } from '$server/results/sheet-figures.ts';
+  import { cardFigure } from './figures.ts';
+  import { STEP_ICONS, STEP_WORDS } from './icons.ts';
+
+  interface Props {
+    card: Card;
+    figures: SheetFigures | null;
+    selected: boolean;
+    flagged: boolean;
+    onselect: () => void;
+    onopen: () => void;
+    onfold: () => void;
+    /** What letting it go so many px from its place would do, in words; `null`: it cannot be dragged. */
+    dropWords: ((dx: number) => string | null) | null;
+    ondrop: (dx: number) => void;
+  }
+  let { card, figures, selected, flagged, onselect, onopen, onfold, dropWords, ondrop }: Props = $props();
+
+  /** Less than this is a click with an unsteady hand. */
+  const DRAG_FROM_PX = 6;
+  let pressedAt: number | null = null;
+  let dragged = $state<number | null>(null);
+
+  function onpointerdown(event: PointerEvent & { currentTarget: HTMLElement }): void {
+    if (event.button !== 0 || !dropWords?.(0)) return;
+    pressedAt = event.clientX;
+    event.currentTarget.setPointerCapture(event.pointerId);
+  }
+
+  function onpointermove(event: PointerEvent): void {
+    if (pressedAt === null) return;
+    const dx = event.clientX - pressedAt;
+    if (dragged !== null || Math.abs(dx) >= DRAG_FROM_PX) dragged = dx;
+  }
+
+  function letGo(drops: boolean): void {
+    const dx = dragged;
+    pressedAt = null;
+    dragged = null;
+    if (dx !== null && drops) ondrop(dx);
+  }
+
+  const shown = $derived(kindOf(card.step).card(card.step));
+  const Icon = $derived(STEP_ICONS[card.step.kind]);
+</script>
+
+<button
+  tabindex="-1"
+  class="card"
+  class:selected
+  class:flagged
+  data-key={card.step.key}
+  style="left: {card.x}px; top: {card.y - CARD_HEIGHT / 2}px; width: {CARD_WIDTH}px; height: {CARD_HEIGHT}px"
+  class:dragged={dragged !== null}
+  style:transform={dragged === null ? null : `translateX(${dragged}px)`}
+  onclick={onselect}
+  {onpointerdown}
+  {onpointermove}
+  onpointerup={() => letGo(true)}
+  onpointercancel={() => letGo(false)}
+  ondblclick={onopen}
+  title="{STEP_WORDS[card.step.kind]}: {shown.title}"
+>
+  <Icon size={16} aria-hidden="true" />
+  <span class="title">{shown.title}</span>
+  <span class="line"
+    >{#if figures}{cardFigure(figures, card.step)}{:else}{shown.line}{/if}</span
+  >
+</button>
+{#if dragged !== null && dropWords}
+  <span class="to" style="left: {card.x + dragged}px; top: {card.y + CARD_HEIGHT / 2 + 4}px">{dropWords(dragged)}</span>
+{/if}
+{#if kindOf(card.step).lanes(card.step).length}
+  <button
+    tabindex="-1"
+    class="fold"
+    style="left: {card.x + 5}px; top: {card.y + CARD_HEIGHT / 2 - 1}px"
+    aria-label={card.folded ? 'Show its lanes' : 'Fold its lanes'}
+    onclick={onfold}
+  >
+    {#if card.folded}<ChevronRight size={16} />{:else}<ChevronDown size={16} />{/if}
+  </button>
+{/if}
+
+<style>
+  .card {
+    position: absolute;
+    display: grid;
+    grid-template-columns: 16px 1fr;
+    column-gap: 8px;
+    align-content: center;
+    align-items: center;
+    padding: 0 6px 0 8px;
+    overflow: hidden;
+    color: var(--ink);
+    font: inherit;
+    line-height: 1.25;
+    text-align: left;
+    background: var(--surface);
+    border: 1px solid #8c9291;
+    cursor: pointer;
+  }
+  .card :global(svg) {
+    position: static;
+    grid-row: 1 / span 2;
+    fill: var(--ink-soft);
+  }
+  .card .title,
+  .card .line {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .card .title {
+    font-size: 13px;
+    font-weight: 650;
+  }
+  .card .line {
+    color: var(--ink-soft);
+    font-size: 11.5px;
+  }
+  .card:hover {
+    border-color: var(--action);
+  }
+  .card.selected {
+    background: #f0f7f8;
+    border-color: var(--action);
+    box-shadow: 0 0 0 1px var(--action);
+  }
+  .card.flagged::after {
+    position: absolute;
+    top: 0;
+    right: 0;
+    border: solid transparent;
+    border-width: 0 11px 11px 0;
+    border-right-color: var(--attention-line);
+    content: '';
+  }
+  .card.dragged {
+    z-index: 2;
+    cursor: grabbing;
+    transition: none;
+  }
+  .to {
+    position: absolute;
+    z-index: 2;
+    padding: 2px 6px;
+    color: var(--surface);
+    font-size: 12.5px;
+    white-space: nowrap;
+    background: var(--action);
+  }
+  .fold {
+    position: absolute;
+    z-index: 1;
+    display: grid;
+    place-items: center;
+    width: 18px;
+    height: 16px;
+    padding: 0;
+    color: var(--ink-soft);
+    background: var(--ground);
+    border: 0;
+    cursor: pointer;
+  }
+  .fold :global(svg) {
+    position: static;
+    width: 12px;
+  }
+</style>
