@@ -18,7 +18,9 @@ const SCREENS: [string, string][] = [
   ['Stand-ins', '/stand-ins'],
   ['Postbox', '/stand-ins/postbox'],
   ['a mail', '/stand-ins/postbox/3'],
-  ['Handset', '/stand-ins/handset']
+  ['Handset', '/stand-ins/handset'],
+  ['a page that is not there', '/journeys/not-there'],
+  ['a person who is not there', '/people/999999999']
 ];
 
 for (const [name, path] of SCREENS) {
@@ -27,6 +29,8 @@ for (const [name, path] of SCREENS) {
       await page.setViewportSize({ width, height: 800 });
       await page.goto(path);
       await page.getByTestId('clock').waitFor();
+      await expect(page.getByRole('main')).toHaveCount(1);
+      await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1);
       const overflow = await page.evaluate(
         () => document.documentElement.scrollWidth - document.documentElement.clientWidth
       );
@@ -82,4 +86,60 @@ test('find anything goes to a step, a person, a tag', async ({ page }) => {
   await expect(page.getByRole('option', { name: /Second look/ })).toBeVisible();
   await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { name: 'Second look' })).toBeVisible();
+});
+
+test('a click is never lost to figures that change at that very moment', async ({ page, query }) => {
+  await page.goto('/journeys');
+  await page.getByTestId('clock').waitFor();
+  let going = true;
+  const storm = (async () => {
+    while (going) await query(`select pg_notify('ambulo', 'changed'), pg_sleep(0.01)`);
+  })();
+  try {
+    for (let round = 0; round < 4; round++) {
+      for (const [name, path] of [
+        ['People', '/people'],
+        ['Replies', '/replies'],
+        ['Journeys', '/journeys']
+      ] as const) {
+        await page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name, exact: true }).click();
+        await expect(page).toHaveURL(new RegExp(`${path}$`));
+        await expect(page.getByRole('heading', { level: 1, name })).toBeVisible();
+      }
+    }
+  } finally {
+    going = false;
+    await storm;
+  }
+});
+
+test('figures on an open page follow what happens elsewhere, without reloading', async ({ page, query }) => {
+  await query(
+    `insert into people (email, fields, created_at, updated_at) values ('live@people.example', '{}', now(), now())`
+  );
+  const [person] = await query<{ id: string }>(`select id from people where email = 'live@people.example'`);
+  await page.goto(`/people/${person!.id}`);
+  await page.getByTestId('clock').waitFor();
+  await page.evaluate(() => ((window as unknown as { mark: number }).mark = 1));
+  await query(
+    `insert into happenings (person_id, name, at, source, data)
+     select $1, 'set', practice_now, 'elsewhere', '{"addTags": ["seen-live"]}' from workspace`,
+    [person!.id]
+  );
+  await query(`select pg_notify('ambulo', 'inbox')`);
+  await expect(page.getByText('seen-live').first()).toBeVisible();
+  expect(await page.evaluate(() => (window as unknown as { mark: number }).mark)).toBe(1);
+});
+
+test('every page says where one is, and the way back works', async ({ page }) => {
+  await page.goto('/');
+  await page.getByTestId('clock').waitFor();
+  const main = page.getByRole('navigation', { name: 'Main' });
+  for (const name of ['Journeys', 'People', 'Replies', 'Stand-ins', 'Today']) {
+    await main.getByRole('link', { name, exact: true }).click();
+    await expect(main.getByRole('link', { name, exact: true })).toHaveAttribute('aria-current', 'page');
+    await expect(page).toHaveTitle(new RegExp(`^${name} · Ambulo$`));
+  }
+  await page.goBack();
+  await expect(page).toHaveTitle('Stand-ins · Ambulo');
 });

@@ -5,6 +5,7 @@ import { journey, MONDAY, put, reachable } from '../make.ts';
 import { compileCondition } from '../../core/condition/evaluate.ts';
 import { conditionSchema, type Condition } from '../../core/condition/schema.ts';
 import { conditionSql, Parameters } from '../../core/condition/sql.ts';
+import { compileSettings } from '../../core/settings/workspace.ts';
 import type { PersonState } from '../../core/person/state.ts';
 import { checkRows, guessTargets, readTable } from '../../server/people/csv.ts';
 import { importRows, matchRows } from '../../server/people/import.ts';
@@ -95,6 +96,8 @@ it('stops between parts when asked, keeping what is in', async () => {
   expect((await world.pool.query<{ n: number }>('select count(*) as n from people')).rows[0]?.n).toBe(500);
 });
 
+const workspace = compileSettings(null);
+
 it('conditions as SQL agree with the core on everyone', async () => {
   const towns = ['Quillmoor', 'quillmoor', 'Thornmere', ''];
   const crowd = Array.from({ length: 40 }, (_, i) =>
@@ -148,8 +151,10 @@ it('conditions as SQL agree with the core on everyone', async () => {
         `select p.id from people p where ${sql} order by p.id`,
         parameters.values
       );
-      const test = compileCondition(c);
-      const expected = crowd.flatMap((p: PersonState, i) => (test(p, null) ? [ids[i]] : []));
+      const test = compileCondition(c, 'try');
+      const expected = crowd.flatMap((p: PersonState, i) =>
+        test({ person: p, walk: null, at: MONDAY, zone: 'UTC', workspace }) ? [ids[i]] : []
+      );
       expect(rows.map((r) => r.id)).toEqual(expected);
     }),
     { numRuns: 150 }

@@ -119,13 +119,16 @@ export async function react(
   person: number,
   step: string,
   name: string,
-  data: object = {}
+  data: object = {},
+  journey: string | null = null
 ): Promise<void> {
   await world.pool.query(
     `insert into happenings (person_id, name, at, source, walk_id, journey_id, step, message_id, data)
      select m.person_id, $3, w.practice_now, 'test', m.walk_id, m.journey_id, m.step, m.id, jsonb_build_object('channel', m.channel) || $4::jsonb
-     from messages m, workspace w where m.person_id = $1 and m.step = $2`,
-    [person, step, name, JSON.stringify(data)]
+     from messages m join journeys j on j.id = m.journey_id, workspace w
+     where m.person_id = $1 and m.step = $2 and ($5::text is null or j.key = $5)
+     order by m.id desc limit 1`,
+    [person, step, name, JSON.stringify(data), journey]
   );
 }
 

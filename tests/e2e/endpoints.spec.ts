@@ -1,0 +1,276 @@
+/** Every address that takes something: what it answers to what nobody should send it, and that nothing changes by it. */
+import type { APIRequestContext, APIResponse } from '@playwright/test';
+import { expect, test } from './fixtures.ts';
+
+const KEY = 'after-the-first-visit';
+
+/** A request as our own pages make it: signed in, from our own address. */
+async function ask(
+  request: APIRequestContext,
+  method: string,
+  path: string,
+  data?: unknown,
+  headers: Record<string, string> = {}
+): Promise<APIResponse> {
+  const origin = process.env['AMBULO_URL'] ?? '';
+  return request.fetch(path, {
+    method,
+    maxRedirects: 0,
+    headers: {
+      origin,
+      accept: 'application/json',
+      ...(data === undefined ? {} : { 'content-type': 'application/json' }),
+      ...headers
+    },
+    ...(data === undefined ? {} : { data: typeof data === 'string' ? Buffer.from(data) : data })
+  });
+}
+
+const said = async (response: APIResponse): Promise<string> => ((await response.json()) as { message: string }).message;
+
+interface Draft {
+  revision: number;
+  draft: Record<string, unknown>;
+}
+
+test.describe('a draft', () => {
+  const read = async (
+    query: (sql: string, values?: unknown[]) => Promise<Record<string, unknown>[]>
+  ): Promise<Draft> => {
+    const [row] = await query('select draft_revision as revision, draft from journeys where key = $1', [KEY]);
+    return { revision: Number(row!['revision']), draft: row!['draft'] as Record<string, unknown> };
+  };
+  const put = (request: APIRequestContext, revision: unknown, document: unknown, key = KEY): Promise<APIResponse> =>
+    ask(request, 'PUT', `/api/journeys/${key}/draft`, { revision, document });
+
+  test('that is not a journey is refused with its path, and the one that is there stays', async ({
+    request,
+    query
+  }) => {
+    const before = await read(query);
+    const cases: [unknown, number, RegExp][] = [
+      [{ ...before.draft, lane: 'none' }, 400, /lane: found "none", expected an array/],
+      [{ ...before.draft, colour: 'red' }, 400, /colour: found the key "colour"/],
+      [{ ...before.draft, lane: [{ key: 'a', kind: 'teleport' }] }, 400, /lane\[0\]\.kind: found "teleport"/],
+      [{ ...before.draft, lane: [{ key: 'A b', kind: 'sms' }] }, 400, /lane\[0\]\.key/],
+      [{ ...before.draft, lane: [{ key: 'w', kind: 'wait', for: 'P0D' }] }, 400, /lane\[0\]\.for: found "P0D"/],
+      [{ ...before.draft, key: 'another' }, 400, /key: found "another", expected "after-the-first-visit"/],
+      [{ ...before.draft, format: 'ambulo.journey/2' }, 400, /format/],
+      [null, 400, /found null, expected an object/]
+    ];
+    for (const [document, status, message] of cases) {
+      const response = await put(request, before.revision, document);
+      expect(response.status(), JSON.stringify(document)?.slice(0, 80)).toBe(status);
+      expect(await said(response)).toMatch(message);
+    }
+    expect(await read(query)).toEqual(before);
+  });
+
+  test('on another revision, of a journey that is gone, or no JSON at all', async ({ request, query }) => {
+    const before = await read(query);
+    expect((await put(request, before.revision - 1, before.draft)).status()).toBe(409);
+    expect((await put(request, before.revision, { ...before.draft, key: 'not-there' }, 'not-there')).status()).toBe(
+      404
+    );
+    const broken = await ask(request, 'PUT', `/api/journeys/${KEY}/draft`, '{"revision": 1,');
+    expect(broken.status()).toBe(400);
+    expect(await said(broken)).toBe('The body of this request is not JSON.');
+    const extra = await ask(request, 'PUT', `/api/journeys/${KEY}/draft`, { revision: 1, document: {}, force: true });
+    expect(await said(extra)).toMatch(/force: found the key "force"/);
+    expect(await read(query)).toEqual(before);
+  });
+});
+
+test.describe('putting people in by hand', () => {
+  const cases: [string, unknown, number, RegExp][] = [
+    ['nobody', { people: [] }, 400, /people: found \[\], expected at least 1/],
+    ['no numbers', { people: ['1; drop table people'] }, 400, /people\[0\]: .*expected a number/],
+    ['below zero', { people: [-1] }, 400, /people\[0\]/],
+    ['more than ten thousand at once', { people: Array.from({ length: 10_001 }, (_, i) => i + 1) }, 400, /people/]
+  ];
+  for (const [name, body, status, message] of cases) {
+    test(`refuses ${name}`, async ({ request, query }) => {
+      const [before] = await query('select count(*) as n from happenings');
+      const response = await ask(request, 'POST', `/api/journeys/${KEY}/people`, body);
+      expect(response.status()).toBe(status);
+      expect(await said(response)).toMatch(message);
+      expect(await query('select count(*) as n from happenings')).toEqual([before]);
+    });
+  }
+
+  test('refuses a journey that is not there, or not live', async ({ request, query }) => {
+    expect((await ask(request, 'POST', '/api/journeys/not-there/people', { people: [1] })).status()).toBe(404);
+    await query(
+      `insert into journeys (key, name, draft, draft_saved_at, created_at, created_by)
+       values ('asleep', 'Asleep', '{}', now(), now(), 'test') on conflict do nothing`
+    );
+    const asleep = await ask(request, 'POST', '/api/journeys/asleep/people', { people: [1] });
+    expect(asleep.status()).toBe(409);
+    expect(await said(asleep)).toBe('This journey is not live, so nobody can be put in. Set it live first.');
+    await query(`delete from journeys where key = 'asleep'`);
+  });
+});
+
+test.describe('skipping the clock', () => {
+  const cases: [string, unknown, RegExp][] = [
+    ['no way to go', { passersBy: true }, /to: found nothing/],
+    ['backwards', { to: { ms: -5 }, passersBy: true }, /to/],
+    ['half a millisecond', { to: { ms: 0.5 }, passersBy: true }, /to/],
+    ['more than a year', { to: { ms: 400 * 86_400_000 }, passersBy: true }, /to/],
+    ['a day that is none', { to: { at: '2027-02-31T00:00:00Z' }, passersBy: false }, /to/],
+    ['a word', { to: 'tomorrow', passersBy: false }, /to/]
+  ];
+  for (const [name, body, message] of cases) {
+    test(`refuses ${name}`, async ({ request, query }) => {
+      const [before] = await query('select count(*) as n from clock_skips');
+      const response = await ask(request, 'POST', '/api/clock/skip', body);
+      expect(response.status()).toBe(400);
+      expect(await said(response)).toMatch(message);
+      expect(await query('select count(*) as n from clock_skips')).toEqual([before]);
+    });
+  }
+
+  test('refuses an instant that is past', async ({ request }) => {
+    const response = await ask(request, 'POST', '/api/clock/skip', {
+      to: { at: '2020-01-01T00:00:00Z' },
+      passersBy: false
+    });
+    expect(response.status()).toBe(409);
+    expect(await said(response)).toBe('That is not ahead of the present: the practice clock never goes back.');
+  });
+});
+
+test.describe('an upload of people', () => {
+  const upload = (
+    request: APIRequestContext,
+    file: Buffer | null,
+    more: Record<string, string> = {},
+    way = 'check'
+  ): Promise<APIResponse> =>
+    request.post(`/api/people/import/${way}`, {
+      headers: { origin: process.env['AMBULO_URL'] ?? '', accept: 'application/json' },
+      multipart: { ...(file ? { file: { name: 'p.csv', mimeType: 'text/csv', buffer: file } } : {}), ...more }
+    });
+  const good = Buffer.from('email,first_name\nnew.person@people.example,New\n');
+
+  const cases: [string, Buffer | null, Record<string, string>, RegExp][] = [
+    ['without a file', null, { begins: 'no' }, /Choose a file first/],
+    ['that is empty', Buffer.from(''), {}, /empty/],
+    ['that is not UTF-8', Buffer.from([0x65, 0x6d, 0x0a, 0xff, 0xfe, 0x0a]), {}, /UTF-8/],
+    ['with a mapping that is not JSON', good, { mapping: '[' }, /cannot be read/],
+    ['with a mapping for other columns', good, { mapping: '["email"]' }, /does not fit/],
+    ['with a mapping to nothing known', good, { mapping: '["email", "password"]' }, /does not fit/],
+    ['with one thing twice', good, { mapping: '["email", "email"]' }, /same thing/]
+  ];
+  for (const [name, file, more, message] of cases) {
+    test(`${name} is refused, by preview and by import`, async ({ request, query }) => {
+      const [before] = await query('select count(*) as n from people');
+      for (const way of ['check', 'run']) {
+        const response = await upload(request, file, more, way);
+        expect(response.status(), way).toBe(400);
+        expect(await said(response)).toMatch(message);
+      }
+      expect(await query('select count(*) as n from people')).toEqual([before]);
+    });
+  }
+
+  test('too large is refused before it is read, with the way out', async ({ request }) => {
+    const response = await upload(request, Buffer.alloc(26 * 1024 * 1024, 'a'));
+    expect(response.status()).toBe(413);
+    expect(await said(response)).toMatch(/larger than 25 MB.*Split it/);
+  });
+
+  test('a preview changes nothing; a name with markup and Liquid in it stays text', async ({
+    request,
+    query,
+    page
+  }) => {
+    const nasty = `<img src=x onerror="document.title='hit'">{{ person.email }}`;
+    const csv = Buffer.from(`email,first_name\nnasty@people.example,"${nasty.replaceAll('"', '""')}"\n`);
+    const preview = await upload(request, csv);
+    expect(await preview.json()).toMatchObject({ made: 1, updated: 0, refusedTotal: 0 });
+    expect(await query(`select from people where email = 'nasty@people.example'`)).toEqual([]);
+    await upload(request, csv, { begins: 'no' }, 'run');
+    const [person] = await query<{ id: number; first_name: string }>(
+      `select id, first_name from people where email = 'nasty@people.example'`
+    );
+    expect(person!.first_name).toBe(nasty);
+    await page.goto(`/people/${person!.id}`);
+    await expect(page.getByRole('heading', { level: 1 })).toContainText('<img src=x');
+    expect(await page.title()).not.toBe('hit');
+    await page.goto('/people?q=nasty%40people');
+    await expect(page.getByRole('cell', { name: /<img src=x/ })).toBeVisible();
+    await query(`delete from people where email = 'nasty@people.example'`);
+  });
+});
+
+test('a person’s page takes only what it offers', async ({ request, query }) => {
+  const [person] = await query<{ id: string }>('select id from people order by id limit 1');
+  const [before] = await query('select count(*) as n from happenings');
+  const act = (action: string, form: Record<string, string>, id = person!.id): Promise<APIResponse> =>
+    request.post(`/people/${id}?/${action}`, {
+      form,
+      headers: { origin: process.env['AMBULO_URL'] ?? '', accept: 'application/json', 'x-sveltekit-action': 'true' }
+    });
+  const cases: [string, Record<string, string>, RegExp][] = [
+    ['tag', { tag: '   ' }, /Name a tag/],
+    ['tag', { tag: 'x'.repeat(81) }, /at most 80 letters/],
+    ['enter', { journey: 'not-there' }, /Choose a journey that is live/],
+    ['retry', { message: '999999999' }, /not waiting to be tried again/],
+    ['retry', { message: 'NaN' }, /not waiting to be tried again/]
+  ];
+  for (const [action, form, message] of cases) {
+    const body = (await (await act(action, form)).json()) as { type: string; data: string };
+    expect(body.type, JSON.stringify(form)).toBe('failure');
+    expect(body.data).toMatch(message);
+  }
+  expect((await ask(request, 'GET', '/people/1e9')).status()).toBe(404);
+  expect((await ask(request, 'GET', '/people/999999999')).status()).toBe(404);
+  expect(await query('select count(*) as n from happenings')).toEqual([before]);
+});
+
+test('finding takes anything that can be typed', async ({ request }) => {
+  for (const q of ['', "' or 1=1 --", '%', '\\', '🌌', 'a'.repeat(5000)]) {
+    const response = await ask(request, 'GET', `/api/find?q=${encodeURIComponent(q)}`);
+    expect(response.status(), q.slice(0, 20)).toBe(200);
+  }
+  const wild = (await (await ask(request, 'GET', '/api/find?q=%25')).json()) as { found: unknown[] };
+  expect(wild.found).toEqual([]);
+});
+
+test('pages take odd addresses: pages past the end, sorts that are none, journeys that are gone', async ({ page }) => {
+  await page.goto('/people?page=99999&sort=password&q=zzzzz');
+  await expect(page.getByRole('main')).toContainText('Nobody fits');
+  await page.goto('/journeys/not-there');
+  await expect(page.getByRole('main')).toContainText('There is no such journey');
+  await page.goto('/nothing/here');
+  await expect(page.getByRole('main')).toContainText(/nothing at this address/i);
+});
+
+test('the address after signing in is one of ours', async ({ browser }) => {
+  for (const to of ['//other.example/', '/\\other.example', 'https://other.example/', 'javascript:alert(1)']) {
+    const context = await browser.newContext({
+      baseURL: process.env['AMBULO_URL'],
+      storageState: { cookies: [], origins: [] }
+    });
+    const page = await context.newPage();
+    await page.goto(`/sign-in?to=${encodeURIComponent(to)}`);
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    await page.waitForURL(`${process.env['AMBULO_URL']}/`);
+    await context.close();
+  }
+});
+
+test('guessing a password is slowed down, and says for how long', async ({ request }) => {
+  const attempt = async (): Promise<{ status: number; data: string }> => {
+    const response = await request.post('/sign-in', {
+      form: { email: 'guess@quillmoor.example', password: 'wrong' },
+      headers: { origin: process.env['AMBULO_URL'] ?? '', accept: 'application/json', 'x-sveltekit-action': 'true' }
+    });
+    return (await response.json()) as { status: number; data: string };
+  };
+  for (let i = 0; i < 10; i++) expect((await attempt()).status).toBe(400);
+  const stopped = await attempt();
+  expect(stopped.status).toBe(429);
+  expect(stopped.data).toMatch(/Too many tries\. Wait \d+ minutes\./);
+});

@@ -1,0 +1,153 @@
+/** The route sheet by mouse: dragging along the ruler, folding, the panel, Watch; the same acts by keyboard. */
+import type { Locator, Page } from '@playwright/test';
+import { expect, test } from './fixtures.ts';
+
+test.describe.configure({ mode: 'serial', timeout: 45_000 });
+
+const KEY = 'dragging';
+const DRAFT = {
+  format: 'ambulo.journey/1',
+  key: KEY,
+  name: 'Dragging',
+  entry: { on: [{ happening: 'tag_added', tag: 'first-visit' }] },
+  lane: [
+    { key: 'hello', kind: 'email', subject: 'Hello', text: 'Words' },
+    { key: 'w', kind: 'wait', for: 'P2D' },
+    {
+      key: 'ask',
+      kind: 'branch',
+      by: 'rules',
+      lanes: [
+        {
+          label: 'opened Hello',
+          when: { did: 'opened', of: 'hello' },
+          lane: [{ key: 'keen', kind: 'tag', add: ['keen'] }]
+        }
+      ],
+      otherwise: { label: 'did not', lane: [{ key: 'nudge', kind: 'sms', text: 'Clear skies' }] }
+    },
+    { key: 'v', kind: 'wait', for: 'P3D' },
+    { key: 'again', kind: 'email', subject: 'Again', text: 'Words' }
+  ]
+};
+
+const card = (page: Page, key: string): Locator => page.locator(`.card[data-key="${key}"]`);
+const moments = (page: Page): Locator => page.locator('.head .moment');
+
+async function drag(page: Page, what: Locator, dx: number, steps = 8): Promise<void> {
+  const box = (await what.boundingBox())!;
+  const x = box.x + box.width / 2;
+  const y = box.y + box.height / 2;
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x + dx, y, { steps });
+}
+
+test('a card dragged along the ruler sets the wait before it, and says so while it is dragged', async ({
+  page,
+  query
+}) => {
+  await query(
+    `insert into journeys (key, name, folder, draft, draft_saved_at, created_at, created_by)
+     values ($1, 'Dragging', '', $2, now(), now(), 'test')`,
+    [KEY, JSON.stringify(DRAFT)]
+  );
+  await page.goto(`/journeys/${KEY}`);
+  await page.getByTestId('clock').waitFor();
+  await expect(moments(page)).toHaveText(['Entry', 'Day 2', 'Day 5']);
+
+  const again = card(page, 'again');
+  await drag(page, again, 200);
+  await expect(page.locator('.to')).toHaveText(/^Day \d+: wait \d+ d$/);
+  const promised = await page.locator('.to').textContent();
+  await page.mouse.up();
+  const day = /^Day (\d+): wait (\d+) d$/.exec(promised ?? '');
+  await expect(moments(page)).toHaveText(['Entry', 'Day 2', `Day ${day![1]}`]);
+  await expect(page.locator('.caret', { hasText: `${day![2]} d` })).toBeVisible();
+  await expect(again).toHaveClass(/selected/);
+  await expect(page.getByTestId('saved')).toHaveText(/^saved/);
+
+  await page.keyboard.press('Control+z');
+  await expect(moments(page)).toHaveText(['Entry', 'Day 2', 'Day 5']);
+});
+
+test('dragged back to the first moment it waits for nothing; a small tremble is a click', async ({ page }) => {
+  await page.goto(`/journeys/${KEY}`);
+  await page.getByTestId('clock').waitFor();
+  await drag(page, card(page, 'ask'), -600);
+  await expect(page.locator('.to')).toHaveText('Entry: no wait');
+  await page.mouse.up();
+  await expect(moments(page)).toHaveText(['Entry', 'Day 3']);
+  await page.keyboard.press('Control+z');
+  await expect(moments(page)).toHaveText(['Entry', 'Day 2', 'Day 5']);
+
+  await drag(page, card(page, 'nudge'), 3, 2);
+  await page.mouse.up();
+  await expect(card(page, 'nudge')).toHaveClass(/selected/);
+  await expect(page.getByLabel('Text', { exact: true })).toHaveValue('Clear skies');
+  await expect(moments(page)).toHaveText(['Entry', 'Day 2', 'Day 5']);
+});
+
+test('lanes fold by mouse and by keyboard, and what is folded is still there', async ({ page, query }) => {
+  await page.goto(`/journeys/${KEY}`);
+  await page.getByTestId('clock').waitFor();
+  await expect(page.locator('.row')).toHaveCount(3);
+  await page.getByRole('button', { name: 'Fold its lanes' }).click();
+  await expect(page.locator('.row')).toHaveCount(1);
+  await expect(card(page, 'keen')).toHaveCount(0);
+  await page.getByRole('button', { name: 'Show its lanes' }).click();
+  await expect(card(page, 'keen')).toBeVisible();
+  await card(page, 'ask').click();
+  await page.getByRole('application').focus();
+  await page.keyboard.press('[');
+  await expect(page.locator('.row')).toHaveCount(1);
+  await page.keyboard.press(']');
+  await expect(page.locator('.row')).toHaveCount(3);
+  const [row] = await query<{ draft: typeof DRAFT }>('select draft from journeys where key = $1', [KEY]);
+  expect(row!.draft.lane.map((s) => s.key)).toEqual(['hello', 'w', 'ask', 'v', 'again']);
+});
+
+test('every key of the help does what it says', async ({ page }) => {
+  await page.goto(`/journeys/${KEY}`);
+  await page.getByTestId('clock').waitFor();
+  const sheet = page.getByRole('application');
+  await card(page, 'again').click();
+  await sheet.focus();
+  await page.keyboard.press('Control+d');
+  await expect(page.locator('.card', { hasText: 'Again' })).toHaveCount(2);
+  await page.keyboard.press('Delete');
+  await expect(page.locator('.card', { hasText: 'Again' })).toHaveCount(1);
+  await card(page, 'again').click();
+  await sheet.focus();
+  await page.keyboard.press('Control+x');
+  await expect(page.locator('.card', { hasText: 'Again' })).toHaveCount(0);
+  await page.keyboard.press('Home');
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('Control+v');
+  await expect(page.locator('.card').first()).toContainText('Again');
+  for (let i = 0; i < 4; i++) await page.keyboard.press('Control+z');
+  await expect(page.locator('.card', { hasText: 'Again' })).toHaveCount(1);
+  await page.keyboard.press('?');
+  await expect(page.getByRole('dialog')).toContainText('Alt');
+  await page.keyboard.press('Escape');
+  await expect(page.getByRole('dialog')).toHaveCount(0);
+});
+
+test('in Watch nothing can be dragged, put in or deleted', async ({ page, query }) => {
+  await page.goto('/journeys/after-the-first-visit?view=watch');
+  await page.getByTestId('clock').waitFor();
+  const first = page.locator('.card').first();
+  await expect(first).toBeVisible();
+  const [before] = await query<{ n: string }>(
+    `select draft::text as n from journeys where key = 'after-the-first-visit'`
+  );
+  const cards = await page.locator('.card').count();
+  await drag(page, first, 300);
+  await expect(page.locator('.to')).toHaveCount(0);
+  await page.mouse.up();
+  await page.getByRole('application').focus();
+  for (const key of ['Delete', 'e', 'Control+x', 'Control+d']) await page.keyboard.press(key);
+  await expect(page.locator('.card')).toHaveCount(cards);
+  expect(await query(`select draft::text as n from journeys where key = 'after-the-first-visit'`)).toEqual([before]);
+  await query('delete from journeys where key = $1', [KEY]);
+});
