@@ -6,7 +6,6 @@ import { Lines } from '../../core/replay/lines.ts';
 import { readPeople } from '../../core/replay/people.ts';
 import { replayInto } from '../../core/replay/replay.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
-import { isMessage } from '../../core/steps/index.ts';
 import { stepsOf } from '../../core/journey/walk-document.ts';
 import { parseInstant } from '../../core/time/instant.ts';
 import { Complaints, readJourneys, readSettings, readText } from './files.ts';
@@ -63,12 +62,7 @@ export async function trace(args: string[]): Promise<number> {
     types,
     ...(journeys.length === keys.size
       ? {
-          steps: new Map(
-            journeys.map((j) => [
-              j.key,
-              new Set(stepsOf(j.lane).flatMap((s) => (isMessage(s) || s.kind === 'task' ? [s.key] : [])))
-            ])
-          )
+          steps: new Map(journeys.map((j) => [j.key, new Map(stepsOf(j.lane).map((s) => [s.key, s.kind]))]))
         }
       : {})
   });

@@ -1,9 +1,13 @@
 /** A branch that asks what people did with a message at the very instant it went out: everyone goes down "no". */
 import { eachCondition } from '../condition/evaluate.ts';
 import { isHappening } from '../condition/schema.ts';
-import { kindOf } from '../steps/index.ts';
+import { kindOf, type Step } from '../steps/index.ts';
 import type { Check, Finding } from './finding.ts';
 import { about } from './finding.ts';
+
+/** Whether people stand still on a step. */
+const stands = (step: Step): boolean =>
+  step.kind === 'wait' || step.kind === 'listen' || (step.kind === 'task' && step.await !== undefined);
 
 export const askedTooSoon: Check = (_journey, steps) =>
   steps.flatMap((s): Finding[] => {
@@ -24,7 +28,7 @@ export const askedTooSoon: Check = (_journey, steps) =>
           })
         ];
       }
-      if (sent < 0 || s.before.slice(sent + 1).some((b) => b.kind === 'wait')) return [];
+      if (sent < 0 || s.before.slice(sent + 1).some(stands)) return [];
       return [
         about(s, {
           severity: 'remark',

@@ -47,6 +47,30 @@ describe('findings', () => {
       undefined,
       []
     ],
+    [
+      'asked after a listen',
+      [
+        mail('a'),
+        {
+          key: 'l',
+          kind: 'listen',
+          for: [{ label: 'x', when: { tag: 't' }, lane: [] }],
+          limit: 'P1D',
+          otherwise: { label: 'n', lane: [] }
+        },
+        branch('b', 'x', opened, [], [])
+      ],
+      undefined,
+      []
+    ],
+    [
+      'asked after a task that nobody waits for',
+      [mail('a'), { key: 'k', kind: 'task', title: 'Call' }, branch('b', 'x', opened, [], [])],
+      undefined,
+      ['remark asked-too-soon b']
+    ],
+    ['two lanes of one label', [branch('b', 'others', { tag: 't' }, [], [])], undefined, ['blocker same-label b']],
+    ['a way in by date alone', [put('x')], { entry: { date: { on: '2027-05-01' } }, goal: { when: { tag: 'x' } } }, []],
     ['asked before it is sent', [branch('b', 'x', opened, [], []), mail('a')], undefined, ['remark asked-elsewhere b']],
     [
       'asked about what is gone',

@@ -7,6 +7,7 @@ import { askedTooSoon } from './asked-too-soon.ts';
 import type { Check, Finding } from './finding.ts';
 import { brokenPersonalField, emptySubject, emptyText } from './messages.ts';
 import { noGoal, noWayIn, textAtNight } from './rules-of-the-journey.ts';
+import { sameLabel } from './same-label.ts';
 import { emptyJourney, unchosen, unchosenRules } from './unfinished.ts';
 
 const brokenReference: Check = (journey, steps) =>
@@ -29,6 +30,7 @@ const CHECKS: Check[] = [
   unchosen,
   unchosenRules,
   brokenReference,
+  sameLabel,
   askedTooSoon,
   textAtNight,
   noWayIn,

@@ -3,7 +3,7 @@ import type { Check, Finding } from './finding.ts';
 import { about } from './finding.ts';
 
 export const noWayIn: Check = (journey) =>
-  journey.entry?.on?.length
+  journey.entry?.on?.length || journey.entry?.date || journey.entry?.timetable
     ? []
     : [
         {

@@ -281,6 +281,9 @@ describe('what someone did', () => {
       'yes'
     ],
     ['was sent', { did: 'sent', of: 'a' }, [], 'yes'],
+    ['was sent lately', { did: 'sent', of: 'a', last: 'P3D' }, [], 'yes'],
+    ['was sent, but not lately', { did: 'sent', of: 'a', last: 'P2D' }, [], 'no'],
+    ['was sent, by the other channel', { did: 'sent', of: 'a', channel: 'sms' }, [], 'no'],
     ['was sent anything', { did: 'sent', channel: 'email', times: { is: 1 } }, [], 'yes'],
     [
       'a machine did',
@@ -429,6 +432,13 @@ describe('filters', () => {
     ],
     [{ happening: 'page_seen', url: '/a?*=1' }, { name: 'page_seen', url: '/a?b=1' }, null, true],
     [{ happening: 'page_seen', url: '/a?*=1' }, { name: 'page_seen', url: '/aXb=1' }, null, false],
+    [{ happening: 'page_seen', url: '*' }, { name: 'page_seen', url: '' }, null, true],
+    [{ happening: 'page_seen', url: '/a*b*c' }, { name: 'page_seen', url: '/abxbc' }, null, true],
+    [{ happening: 'page_seen', url: '/a*b*c' }, { name: 'page_seen', url: '/axc' }, null, false],
+    [{ happening: 'page_seen', url: '/ab*ba' }, { name: 'page_seen', url: '/aba' }, null, false],
+    [{ happening: 'page_seen', url: '/a*b*b' }, { name: 'page_seen', url: '/ab' }, null, false],
+    [{ happening: 'page_seen', url: '**/a' }, { name: 'page_seen', url: 'b/a' }, null, true],
+    [{ happening: 'page_seen', url: '/a.c' }, { name: 'page_seen', url: '/abc' }, null, false],
     [
       { happening: 'field_changed', field: 'town', to: 'MOOR' },
       { name: 'field_changed', field: 'town', to: 'Moor' },
@@ -464,7 +474,7 @@ describe('filters', () => {
     [{ happening: 'task_done', of: 'a', outcome: 'yes' }, { name: 'task_done', outcome: 'yes' }, walk(1), true]
   ])('%j', (filter, change, asks, expected) => {
     expect(happeningSchema.safeParse(filter).success).toBe(true);
-    expect(compileFilter(filter, 'try')({ ...base, ...change }, asks)).toBe(expected);
+    expect(compileFilter(filter, 'try')({ ...base, ...change }, asks, 'UTC')).toBe(expected);
   });
 
   it.each<[object]>([
@@ -479,4 +489,18 @@ describe('filters', () => {
     [{ happening: 'form_sent', where: { a: { above: 3 } } }],
     [{ happening: 'nothing' }]
   ])('refuses %j', (filter) => expect(happeningSchema.safeParse(filter).success).toBe(false));
+});
+
+it('a date in an answer is a day where the person is', () => {
+  const filter = { happening: 'form_sent' as const, where: { visit: { next: 'P1D' } } };
+  const sent = { name: 'form_sent', at: Date.parse('2027-03-01T23:30:00Z'), data: { visit: '2027-03-03' } };
+  // In Tokyo it is 2 March already.
+  expect(compileFilter(filter, 'try')(sent, null, 'Asia/Tokyo')).toBe(true);
+  expect(compileFilter(filter, 'try')(sent, null, 'UTC')).toBe(false);
+});
+
+it('a long address held against many stars is answered at once', () => {
+  const filter = { happening: 'page_seen' as const, url: `${'*a'.repeat(30)}*b` };
+  const test = compileFilter(filter, 'try');
+  expect(test({ name: 'page_seen', at: 0, url: 'a'.repeat(100_000) }, null, 'UTC')).toBe(false);
 });

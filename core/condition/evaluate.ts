@@ -5,6 +5,7 @@ import { ordersOf, remaining } from '../person/orders.ts';
 import { scoreNow } from '../settings/scores.ts';
 import { rungOf } from '../settings/ladders.ts';
 import type { Workspace } from '../settings/workspace.ts';
+import type { Happening } from '../person/happening.ts';
 import type { PersonState } from '../person/state.ts';
 import type { Walk } from '../walk/walk.ts';
 import { addDuration } from '../time/civil.ts';
@@ -44,7 +45,7 @@ export function compileCondition(condition: Condition, own: string): Test {
     const { came, ...filters } = condition;
     if (!(HAPPENING_NAMES as string[]).includes(came)) return ({ walk }) => walk?.by === came;
     const match = compileFilter({ happening: came as HappeningName, machine: 'any', ...filters }, own);
-    return ({ walk }) => walk?.by === came && (walk.entry === undefined || match(walk.entry, null));
+    return ({ walk, zone }) => walk?.by === came && (walk.entry === undefined || match(walk.entry, null, zone));
   }
   if ('field' in condition) {
     const { field, ...comparison } = condition;
@@ -130,18 +131,25 @@ function compileDid(condition: DidCondition, own: string): Test {
       // Only what came since this step last sent counts, by order of recording.
       from = lastMade(person, did, journey, of, journey === own ? walk : null);
       if (from < 0) return count ? count(0, at, zone) : false;
-      if (did === 'sent') records = [];
-      else records = person.reactions;
+      records = did === 'sent' ? sentAs(person, from) : person.reactions;
     }
-    let found = of !== undefined && did === 'sent' ? 1 : 0;
+    let found = 0;
     for (const h of records) {
-      if ((h.record ?? 0) < from || !match(h, walk)) continue;
+      if ((h.record ?? 0) < from || !match(h, walk, zone)) continue;
       if (within && at >= addDuration(zone, h.at, within)) continue;
       found++;
       if (!count) return true;
     }
     return count ? count(found, at, zone) : found > 0;
   };
+}
+
+/** The sending of a message, by its order number, as the happening that it was. */
+function sentAs(person: PersonState, order: number): Happening[] {
+  const m = person.sent.findLast((s) => s.order === order);
+  if (!m) return [];
+  const about = { walk: m.walk, journey: m.journey, step: m.step };
+  return [{ name: 'sent', at: m.at, channel: m.channel, about, record: order }];
 }
 
 /** Order number of the last message (or task) of a step: of one walk, or of any walk of a journey; -1 for none. */

@@ -111,16 +111,77 @@ describe('what is refused, with its line and path', () => {
     ).toHaveLength(4);
   });
 
-  it('two lanes of one label, and a lane inside a lane', () => {
+  it('inside a lane of a lane', () => {
     const branch = {
       key: 'b',
       kind: 'branch',
       by: 'rules',
       lanes: [{ label: 'x', when: { tag: 't' }, lane: [{ key: 'w', kind: 'wait', for: 'soon' }] }],
-      otherwise: { label: 'x', lane: [] }
+      otherwise: { label: 'y', lane: [] }
     };
     const found = problems(whole({ lane: [branch] }));
-    expect(found.some((p) => p.includes('lane[0].lanes[0].lane[0].for: found "soon"'))).toBe(true);
+    expect(found).toEqual([expect.stringContaining('lane[0].lanes[0].lane[0].for: found "soon"')]);
+  });
+
+  const lanes = (...labels: string[]) => labels.map((label) => ({ label, lane: [] }));
+  it.each<[string, object, string[]]>([
+    [
+      'a wait for both, and an unknown key',
+      { kind: 'wait', for: 'P1D', until: { time: '09:00' }, x: 1 },
+      ['x', 'exactly one of "for" and "until"']
+    ],
+    ['a wait for neither, and a note that is no text', { kind: 'wait', note: 3 }, ['note', 'exactly one']],
+    [
+      'bands of too few lanes, and no key',
+      { key: undefined, kind: 'branch', by: 'bands', of: { score: 's' }, cuts: [1, 2], lanes: lanes('low', 'high') },
+      ['key', 'one more lane than cuts']
+    ],
+    [
+      'bands of a field without "none", and cuts that do not ascend',
+      { kind: 'branch', by: 'bands', of: { field: 'f' }, cuts: [2, 1], lanes: lanes('a', 'b', 'c') },
+      ['cuts', '"none" with a field']
+    ],
+    [
+      'a split of no weight, with an unknown winner',
+      { kind: 'split', lanes: lanes('a', 'b').map((l) => ({ ...l, weight: 0 })), winner: { by: 'luck' } },
+      ['winner.by', 'a weight above 0']
+    ],
+    [
+      'a tag on and off, and a name that is no text',
+      { kind: 'tag', add: ['x'], remove: ['x'], name: 1 },
+      ['name', 'no tag in both']
+    ],
+    [
+      'points to add and to set, of a score of no name',
+      { kind: 'score', add: 1, set: 2 },
+      ['score', 'exactly one of "add"']
+    ],
+    [
+      'a text of two sources, at hours that are none',
+      { kind: 'sms', message: 'm', text: 't', hours: 'never' },
+      ['hours', 'either "message" or "text"']
+    ]
+  ])('a step’s own rule is told beside its other faults: %s', (_, step, wanted) => {
+    const found = problems(whole({ lane: [{ key: 'a', ...step }] }));
+    for (const part of wanted) expect(found).toContainEqual(expect.stringContaining(part));
+  });
+  it('but not where what it reads is broken itself', () => {
+    const found = problems(whole({ lane: [{ key: 'a', kind: 'branch', by: 'bands', of: 3, cuts: 'x', lanes: 1 }] }));
+    expect(found.filter((p) => p.includes('expected one more') || p.includes('"none"'))).toEqual([]);
+  });
+
+  it('a key that stands twice in one object, beside all else', () => {
+    const text = `{
+  "format": "ambulo.journey/1", "key": "try", "idle": "long",
+  "lane": [
+    { "key": "a", "kind": "wait", "for": "P1D",
+      "for": "P2D" }
+  ]
+}`;
+    expect(problems(text)).toEqual([
+      '5: lane[0].for: found the key "for" a second time, expected each once',
+      expect.stringMatching(/^2: idle: found "long"/) as string
+    ]);
   });
 
   it('text that is not JSON, with the line', () => {

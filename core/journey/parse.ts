@@ -27,15 +27,35 @@ export function checkJourney(
     return problems.length ? { journey: null, problems } : { journey: result.data, problems: [] };
   }
   const problems = schemaProblems(result.error, document);
-  return { journey: null, problems: [...problems, ...behind(document, result.error, context)] };
+  const hidden = behind(document, result.error, journeySchema, (j) => referenceProblems(j, context));
+  return { journey: null, problems: [...problems, ...hidden] };
+}
+
+/** Checks settings that are already JSON. */
+function checkSettings(
+  document: unknown
+): { settings: Settings; problems: [] } | { settings: null; problems: Problem[] } {
+  const references = (s: Settings): Problem[] => settingsProblems(s, compileSettings(s).types);
+  const result = settingsSchema.safeParse(document);
+  if (result.success) {
+    const problems = references(result.data);
+    return problems.length ? { settings: null, problems } : { settings: result.data, problems: [] };
+  }
+  const problems = schemaProblems(result.error, document);
+  return { settings: null, problems: [...problems, ...behind(document, result.error, settingsSchema, references)] };
 }
 
 /**
  * The problems that a broken schema hides: what is broken is taken out of a copy
- * until the rest can be read, and that is checked for broken references. What
+ * until the rest can be read, and that is checked for broken `references`. What
  * only seems missing because it was taken out is left unsaid.
  */
-function behind(document: unknown, first: z.ZodError, context: Context): Problem[] {
+function behind<T>(
+  document: unknown,
+  first: z.ZodError,
+  schema: z.ZodType<T>,
+  references: (value: T) => Problem[]
+): Problem[] {
   const copy: unknown = structuredClone(document);
   const gone = new Set<string>();
   const removed = new Set<string>();
@@ -45,16 +65,17 @@ function behind(document: unknown, first: z.ZodError, context: Context): Problem
     const paths = new Map(error.issues.flatMap(pathsOf).map((path) => [pathText(path), path]));
     // From the end and from inside, so that places in a lane stay true.
     for (const path of [...paths.values()].sort(lastFirst)) {
-      for (const key of keysIn(valueAt(copy, path))) gone.add(key);
+      for (const name of namesIn(valueAt(copy, path))) gone.add(name);
       removed.add(pathText(path));
       if (!takeOut(copy, path)) return [];
     }
-    const result = journeySchema.safeParse(copy);
+    const result = schema.safeParse(copy);
     if (result.success) {
-      const missing = [...gone].map((key) => `found "${key}", expected the key`);
-      const problems = referenceProblems(result.data, context).filter(
-        (p) => !missing.some((m) => p.message.startsWith(m))
-      );
+      const missing = [...gone].flatMap((name) => [
+        `found "${name}", expected `,
+        `found the rung "${name}", expected `
+      ]);
+      const problems = references(result.data).filter((p) => !missing.some((m) => p.message.startsWith(m)));
       // Steps taken out have moved those behind them; a duplicate says its key itself.
       return [...hidden, ...problems.map((p) => ({ ...p, path: placeOf(document, copy, p.path) }))];
     }
@@ -71,12 +92,14 @@ function behind(document: unknown, first: z.ZodError, context: Context): Problem
 /** Keys that need another one, by their paths. */
 const ASKS: Record<string, string> = { 'entry.holdOut': 'goal', 'entry.existing': 'entry.on' };
 
-/** What to take out for an issue: an unknown key itself, otherwise the step that it is in, or the key of the document. */
+/** What to take out for an issue: an unknown key itself, otherwise the step or the listed thing that it is in, or the key of the document. */
 function pathsOf(issue: z.core.$ZodIssue): Path[] {
   const path = issue.path as Path;
   if (issue.code === 'unrecognized_keys') return issue.keys.map((key) => [...path, key]);
-  const at = path.findLastIndex((p, i) => typeof p === 'number' && path[i - 1] === 'lane');
-  return [at >= 0 ? path.slice(0, at + 1) : path.slice(0, path[0] === 'entry' ? 2 : 1)];
+  const step = path.findLastIndex((p, i) => typeof p === 'number' && path[i - 1] === 'lane');
+  const listed = path.findIndex((p, i) => typeof p === 'number' && i <= 2);
+  const at = step >= 0 ? step : listed >= 0 ? listed : path[0] === 'entry' ? 1 : 0;
+  return [path.slice(0, at + 1)];
 }
 
 /** Later places before earlier ones, what is inside before what holds it. */
@@ -98,12 +121,12 @@ function takeOut(document: unknown, path: Path): boolean {
   return false;
 }
 
-/** Keys of the steps in a value. */
-function keysIn(value: unknown): string[] {
-  if (Array.isArray(value)) return value.flatMap(keysIn);
+/** What a value gives names to: keys of steps, names of segments, ladders and rungs. */
+function namesIn(value: unknown): string[] {
+  if (Array.isArray(value)) return value.flatMap(namesIn);
   if (value === null || typeof value !== 'object') return [];
-  const { key } = value as { key?: unknown };
-  return [...(typeof key === 'string' ? [key] : []), ...Object.values(value).flatMap(keysIn)];
+  const { key, name, after } = value as { key?: unknown; name?: unknown; after?: unknown };
+  return [...[key, name, after].filter((n) => typeof n === 'string'), ...Object.values(value).flatMap(namesIn)];
 }
 
 /** Where a place of the copy stands in the document: steps are found again by being the same. */
@@ -121,11 +144,28 @@ function placeOf(document: unknown, copy: unknown, path: Path): Path {
   return found;
 }
 
+/** Keys that stand twice in one object: JSON readers keep the last and lose what the first says. */
+function repeatedKeys(node: Node, path: Path = []): { name: string; path: Path; offset: number }[] {
+  if (node.type === 'array') return (node.children ?? []).flatMap((n, i) => repeatedKeys(n, [...path, i]));
+  if (node.type !== 'object') return [];
+  const seen = new Set<string>();
+  return (node.children ?? []).flatMap((property) => {
+    const [key, value] = property.children ?? [];
+    const name = String(key?.value);
+    const here = [...path, name];
+    const again = seen.has(name) ? [{ name, path: here, offset: property.offset }] : [];
+    seen.add(name);
+    return [...again, ...(value ? repeatedKeys(value, here) : [])];
+  });
+}
+
 /** A JSON text with its tree, or what is wrong with it as JSON. */
 function readJson(
   text: string,
   wanted: string
-): { value: unknown; place: (problems: Problem[]) => PlacedProblem[] } | { problems: PlacedProblem[] } {
+):
+  | { value: unknown; twice: PlacedProblem[]; place: (problems: Problem[]) => PlacedProblem[] }
+  | { problems: PlacedProblem[] } {
   const errors: ParseError[] = [];
   const source = text.replace(/^\uFEFF/, '');
   const tree = parseTree(source, errors, { disallowComments: true });
@@ -151,8 +191,14 @@ function readJson(
     }
     return lineAt(tree.offset);
   };
+  const twice = repeatedKeys(tree).map(({ name, path, offset }) => ({
+    line: lineAt(offset),
+    path: pathText(path),
+    message: `found the key "${name}" a second time, expected each once`
+  }));
   return {
     value: JSON.parse(source),
+    twice,
     place: (problems) => problems.map((p) => ({ line: lineOf(p.path), path: pathText(p.path), message: p.message }))
   };
 }
@@ -162,7 +208,8 @@ export function parseJourney(text: string, context: Context = {}): Parsed {
   const read = readJson(text, 'a journey');
   if ('problems' in read) return { journey: null, problems: read.problems };
   const checked = checkJourney(read.value, context);
-  return checked.journey ? checked : { journey: null, problems: read.place(checked.problems) };
+  const problems = [...read.twice, ...read.place(checked.problems)];
+  return checked.journey && !problems.length ? checked : { journey: null, problems };
 }
 
 /** Reads a file of settings. */
@@ -171,8 +218,7 @@ export function parseSettings(
 ): { settings: Settings; problems: [] } | { settings: null; problems: PlacedProblem[] } {
   const read = readJson(text, 'settings');
   if ('problems' in read) return { settings: null, problems: read.problems };
-  const result = settingsSchema.safeParse(read.value);
-  if (!result.success) return { settings: null, problems: read.place(schemaProblems(result.error, read.value)) };
-  const problems = settingsProblems(result.data, compileSettings(result.data).types);
-  return problems.length ? { settings: null, problems: read.place(problems) } : { settings: result.data, problems: [] };
+  const checked = checkSettings(read.value);
+  const problems = [...read.twice, ...read.place(checked.problems)];
+  return checked.settings && !problems.length ? checked : { settings: null, problems };
 }

@@ -61,6 +61,32 @@ describe('found, each with its path', () => {
       lane({ key: 'a', kind: 'email', thread: 'b' }, { key: 'b', kind: 'email' }),
       /lane\[0\]\.thread: found "b", expected the key of an email that stands before/
     ],
+    [
+      'a thread to a later message of its own lane, inside a branch',
+      lane({
+        key: 'b',
+        kind: 'branch',
+        by: 'rules',
+        lanes: [
+          {
+            label: 'x',
+            when: { tag: 'a' },
+            lane: [
+              { key: 'a', kind: 'email', thread: 'z' },
+              { key: 'z', kind: 'email' }
+            ]
+          }
+        ],
+        otherwise: { label: 'y', lane: [] }
+      }),
+      /lane\[0\]\.lanes\[0\]\.lane\[0\]\.thread: found "z"/
+    ],
+    ['a thread to itself', lane({ key: 'a', kind: 'email', thread: 'a' }), /lane\[0\]\.thread: found "a"/],
+    [
+      'a zone that is none, set by a step',
+      lane({ key: 'f', kind: 'field', set: { zone: 'Mars/Olympus' } }),
+      /lane\[0\]\.set\.zone: found "Mars\/Olympus", expected a time zone name/
+    ],
     ['a thread to a text', lane(sms, { key: 'a', kind: 'email', thread: 's' }), /lane\[1\]\.thread: found "s"/],
     [
       'a loop forward',

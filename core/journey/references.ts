@@ -8,6 +8,7 @@ import type { Filters } from '../condition/happening.ts';
 import { isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
 import { isMessage, kindOf, type Step } from '../steps/index.ts';
 import type { Settings } from '../settings/schema.ts';
+import { isZone } from '../time/civil.ts';
 import { nextOpening, type Hours } from '../time/hours.ts';
 import { found, type Path, type Problem } from './problems.ts';
 import type { Journey } from './schema.ts';
@@ -46,8 +47,14 @@ export function referenceProblems(document: Journey, context: Context = {}): Pro
     if (!keys.has(note.at)) say(['notes', i, 'at'], `found "${note.at}", expected the key of a step`);
   });
   if (document.hours) opens(document.hours, null, ['hours'], say);
+  const emails = new Set<string>();
   for (const { step, path, before } of steps) {
     for (const lane of kindOf(step).lanes(step)) if (lane.when) rules.check(lane.when, [...path, ...lane.path, 'when']);
+    if (step.kind === 'email') {
+      if (step.thread !== undefined && !emails.has(step.thread))
+        say([...path, 'thread'], `found "${step.thread}", expected the key of an email that stands before this one`);
+      emails.add(step.key);
+    }
     stepProblems(document, step, path, before, context, say);
   }
   return problems;
@@ -188,13 +195,6 @@ function stepProblems(document: Journey, step: Step, path: Path, before: Step[],
   };
   switch (step.kind) {
     case 'email':
-      if (
-        step.thread !== undefined &&
-        !before.flatMap((s) => [s, ...stepsOf(lanesOf(s))]).some((s) => s.kind === 'email' && s.key === step.thread)
-      )
-        say([...path, 'thread'], `found "${step.thread}", expected the key of an email that stands before this one`);
-      messageHours(document, step.kind, step.hours, path, context, say);
-      return;
     case 'sms':
       messageHours(document, step.kind, step.hours, path, context, say);
       return;
@@ -241,18 +241,14 @@ function stepProblems(document: Journey, step: Step, path: Path, before: Step[],
     case 'field':
       for (const [name, setting] of Object.entries(step.set)) {
         const type = context.types?.get(name);
-        const wanted = type && settingMismatch(setting, type);
+        const noZone = name === 'zone' && typeof setting === 'string' && !isZone(setting);
+        const wanted = noZone ? 'a time zone name such as "Europe/Dublin"' : type && settingMismatch(setting, type);
         if (wanted) say([...path, 'set', name], `found ${found(setting)}, expected ${wanted}`);
       }
       return;
     default:
   }
 }
-
-const lanesOf = (step: Step): Step[] =>
-  kindOf(step)
-    .lanes(step)
-    .flatMap((l) => l.steps);
 
 /** What would fit a field of this type, where a setting does not. */
 function settingMismatch(setting: unknown, type: FieldType): string | null {
@@ -284,7 +280,9 @@ function opens(hours: Hours, other: Hours | null, path: Path, say: Say): void {
     );
   let at: number | null = nextOpening(hours, 'UTC', SOME_DAY);
   if (at === null) return never();
-  if (!other || (hours.zone ?? 'person') !== (other.zone ?? 'person')) return;
+  const zones = [hours.zone ?? 'person', other?.zone ?? 'person'];
+  // Where only one of them counts in the person's zone, it depends on the person.
+  if (!other || zones.filter((zone) => zone === 'person').length === 1) return;
   for (let tries = 0; tries < 800; tries++) {
     const both: number | null = nextOpening(other, 'UTC', at);
     if (both === null) return never();

@@ -8,6 +8,7 @@ import { conditionSchema, happeningOrConditionSchema } from '../condition/schema
 import { keySchema } from '../steps/base.ts';
 import { laneSchema } from '../steps/lane.ts';
 import { clockTime, hoursSchema, WEEKDAYS, zoneName, zoneOrPerson } from '../time/hours.ts';
+import { rule } from './rule.ts';
 import { durationSchema, instantSchema, offsetSchema } from './values.ts';
 
 export const FORMAT = 'ambulo.journey/1';
@@ -47,10 +48,13 @@ export const entrySchema = z
     (entry) =>
       !entry.existing ||
       entry.on?.some((r) => HAD.includes(r.happening) && (r.tag ?? r.list ?? r.segment) !== undefined),
-    {
-      error: 'expected "on" to name a tag, list or segment that others may have already',
-      path: ['existing']
-    }
+    rule<{ on: unknown }>(
+      'expected "on" to name a tag, list or segment that others may have already',
+      (entry) =>
+        entry.on === undefined ||
+        (Array.isArray(entry.on) && entry.on.every((r) => typeof r === 'object' && r !== null)),
+      ['existing']
+    )
   );
 export type Entry = z.infer<typeof entrySchema>;
 
@@ -78,9 +82,9 @@ export const journeySchema = z
     notes: z.array(z.strictObject({ at: keySchema, text: z.string() })).optional(),
     lane: laneSchema
   })
-  .refine((j) => !j.entry?.holdOut || j.goal?.within !== undefined, {
-    error: 'expected "goal.within": how long those held out are watched',
-    path: ['entry', 'holdOut']
-  });
+  .refine(
+    (j) => !j.entry?.holdOut || j.goal?.within !== undefined,
+    rule('expected "goal.within": how long those held out are watched', () => true, ['entry', 'holdOut'])
+  );
 
 export type Journey = z.infer<typeof journeySchema>;

@@ -121,6 +121,20 @@ describe('one happening', () => {
     );
   });
 
+  it('what entering itself earns is seen before the first step', () => {
+    const earned = settings({ scores: [{ name: 'interest', rules: [{ when: { happening: 'entered' }, add: 5 }] }] });
+    const j = journey([put('x')], { goal: { when: { score: 'interest', gte: 5 } } });
+    expect(short(run(j, [tagged('in')], reachable(), 60, earned))).toEqual(['entered', 'left goal']);
+  });
+
+  it('a hand-over that begins after a goal has come true ends at once', () => {
+    const over = journey([put('go'), { key: 'h', kind: 'handover', journey: 'two' }]);
+    const other = byHand('three', [put('done')], { entry: { on: [{ happening: 'tag_added', tag: 'go' }] } });
+    const two = byHand('two', [put('late')], { goal: { when: { tag: 'done' } } });
+    const lines = story(run([over, two, other], [tagged('in')])).filter((l) => l.includes('two:'));
+    expect(lines).toEqual(['+0 two: entered', '+0 two: left goal']);
+  });
+
   it('goal first, then leave rules, then the listen', () => {
     const entries = [{ label: 'yes', when: { tag: 'go' }, lane: [] }];
     const listens: Step = {

@@ -139,7 +139,7 @@ export class PersonRun {
     if (here?.step.kind === 'listen' && standing.kind === 'listen') {
       this.follow(plan, walk, here, takeOtherwise(here.step, here));
     }
-    this.go(plan, walk, false);
+    this.go(plan, walk);
   }
 
   /** Behind a wait; one for a time of day is not to be met again at this very instant. */
@@ -205,7 +205,7 @@ export class PersonRun {
     }
     for (const plan of this.world.plans) {
       for (const rule of plan.entry.on) {
-        if (rule.name !== h.name || !rule.match(h, null)) continue;
+        if (rule.name !== h.name || !rule.match(h, null, this.askedBy(plan, null).zone)) continue;
         this.enter(plan, h.name, { entry: h });
         break;
       }
@@ -222,7 +222,7 @@ export class PersonRun {
       if (!found) return false;
       walk.standing = null;
       this.follow(plan, walk, here, takeHeard(here.step, here, walk, found.lane, found.record));
-      this.go(plan, walk, false);
+      this.go(plan, walk);
       return found.record !== null;
     }
     if (kind === 'task') {
@@ -230,7 +230,7 @@ export class PersonRun {
       if (!done || h.about?.journey !== plan.key) return false;
       walk.standing = null;
       walk.at = here.next;
-      this.go(plan, walk, false);
+      this.go(plan, walk);
       return true;
     }
     if (kind === 'wait' && here.step.kind === 'wait' && h.name === 'field_changed')
@@ -248,7 +248,7 @@ export class PersonRun {
     }
     walk.standing = null;
     this.follow(plan, walk, here, { effects, move });
-    this.go(plan, walk, false);
+    this.go(plan, walk);
   }
 
   private askedBy(plan: Plan, walk: Walk | null): Asked {
@@ -263,7 +263,7 @@ export class PersonRun {
     if (!goal && !leaveWhen.length) return false;
     const asked = this.askedBy(plan, walk);
     const holds = (rule: Rule): boolean =>
-      rule.test ? rule.test(asked) : h !== null && (rule.match?.(h, walk) ?? false);
+      rule.test ? rule.test(asked) : h !== null && (rule.match?.(h, walk, asked.zone) ?? false);
     if (goal && !walk.goalReached && (walk.goalUntil === null || this.at <= walk.goalUntil) && holds(goal)) {
       const ends = goal.leave && walk.state === 'walking';
       if (!ends) this.say(plan, walk, null, 'reached', {});
@@ -365,14 +365,14 @@ export class PersonRun {
       walk.standing = { kind: 'held-out', until: walk.goalUntil ?? at };
       return;
     }
-    this.go(plan, walk, true);
+    this.go(plan, walk);
   }
 
   /** Runs a walk step after step until it stands or ends. */
-  private go(plan: Plan, walk: Walk, fresh: boolean): void {
+  private go(plan: Plan, walk: Walk): void {
     for (let steps = 0; walk.state === 'walking' && !walk.standing; steps++) {
-      // On entry the conditions have just been asked.
-      if (!(fresh && steps === 0) && this.rules(plan, walk)) return;
+      // Also before the first: entering may have earned points, and a hand-over begins later than it was decided.
+      if (this.rules(plan, walk)) return;
       if (walk.at === END) return this.end(plan, walk, 'finished', null, null);
       if (steps >= MOST_STEPS || this.keeper.setOff >= MOST_HAPPENINGS) {
         return this.end(plan, walk, 'stopped', 'runaway', null);

@@ -7,6 +7,7 @@ import type { PlacedProblem } from '../journey/parse.ts';
 import { parseAmount } from '../person/amount.ts';
 import type { Happening } from '../person/happening.ts';
 import type { Input } from '../person/world.ts';
+import type { StepName } from '../steps/index.ts';
 import { isZone } from '../time/civil.ts';
 import { parseInstant } from '../time/instant.ts';
 
@@ -21,6 +22,7 @@ const cloudEvent = z.strictObject({
   time: instant,
   subject: z.string(),
   datacontenttype: z.string().optional(),
+  dataschema: z.string().optional(),
   data: z.record(z.string(), z.unknown()).optional()
 });
 
@@ -93,8 +95,8 @@ export interface TimedInput {
 export interface Known {
   people: { has(id: string): boolean };
   journeys: ReadonlySet<string>;
-  /** Keys of message and task steps by journey; absent: not checked. */
-  steps?: ReadonlyMap<string, ReadonlySet<string>>;
+  /** Kinds of the steps by key, by journey; absent: not checked. */
+  steps?: ReadonlyMap<string, ReadonlyMap<string, StepName>>;
   /** Types of declared fields. */
   types?: ReadonlyMap<string, FieldType>;
 }
@@ -202,7 +204,8 @@ function inputOf(
     if (!about) return null;
     const { of, journey: whose, ...rest } = about;
     journey(whose, ['data', 'journey']);
-    if (of !== undefined && known.steps && !hasStep(known.steps, of, whose)) {
+    const kinds: StepName[] = message ? ['email', 'sms'] : ['task'];
+    if (of !== undefined && known.steps && !hasStep(known.steps, of, whose, kinds)) {
       say(
         ['data', 'of'],
         `found ${found(of)}, expected the key of a ${message ? 'message' : 'task'} step of a journey that was given`
@@ -234,9 +237,15 @@ function happeningOf(name: string, at: number, shape: Record<string, unknown>): 
   };
 }
 
-function hasStep(steps: ReadonlyMap<string, ReadonlySet<string>>, step: string, journey: string | undefined): boolean {
-  if (journey !== undefined) return steps.get(journey)?.has(step) ?? true;
-  return [...steps.values()].some((keys) => keys.has(step));
+/** Whether a step of one of these kinds is there: in one journey, or in any. A journey that is not there is another problem. */
+function hasStep(
+  steps: NonNullable<Known['steps']>,
+  step: string,
+  journey: string | undefined,
+  kinds: readonly StepName[]
+): boolean {
+  const held = journey === undefined ? [...steps.values()] : [steps.get(journey)];
+  return held.some((of) => !of || kinds.some((kind) => of.get(step) === kind));
 }
 
 function checkField(field: string, v: unknown, known: Known, say: Say): void {

@@ -2,12 +2,14 @@
  * One person's life in a replay: what is due next, and working it off in the
  * order of things at one instant. Rules: docs/journey-language.md, "Order of things", 1.
  */
+import type { Channel } from '../condition/happening.ts';
 import type { Plan } from '../journey/compile.ts';
 import { isDated, nextDated, type DatedWay } from '../person/dated.ts';
 import { Keeper } from '../person/keeper.ts';
 import { nextClock, nextDue, PersonRun } from '../person/run.ts';
 import type { Recorder, World } from '../person/world.ts';
 import type { PersonState } from '../person/state.ts';
+import { isMessage } from '../steps/index.ts';
 import { beginDecay } from '../settings/scores.ts';
 import { fromWall, wallDay } from '../time/civil.ts';
 import { DAY } from '../time/duration.ts';
@@ -118,7 +120,7 @@ export class Life {
     }
     for (let next = this.inputs[this.place]; next && next.at <= at; next = this.inputs[this.place]) {
       this.place++;
-      this.run.moveTo(at, live).input(withSubject(next, person));
+      this.run.moveTo(at, live).input(withSubject(next, person, world.plans));
     }
     if (at >= from) {
       for (const plan of this.course.dated) {
@@ -142,7 +144,7 @@ function nextMidnight(zone: string, after: number): number {
 }
 
 /** The happening with the message or task it names by its step: the latest one made from it, or none of all. */
-function withSubject(timed: TimedInput, person: PersonState): TimedInput['input'] {
+function withSubject(timed: TimedInput, person: PersonState, plans: readonly Plan[]): TimedInput['input'] {
   const { input, of } = timed;
   if (input.kind !== 'happening' || !of) return input;
   const message = input.happening.name === 'task_done' ? undefined : latest(person.sent, of);
@@ -150,8 +152,17 @@ function withSubject(timed: TimedInput, person: PersonState): TimedInput['input'
   const about = found
     ? { walk: found.walk, journey: found.journey, step: found.step }
     : { walk: 0, journey: '', step: '' };
-  const channel = message?.channel ?? input.happening.channel;
+  const channel = message?.channel ?? input.happening.channel ?? channelOf(plans, of);
   return { kind: 'happening', happening: { ...input.happening, about, ...(channel ? { channel } : {}) } };
+}
+
+/** The channel of a message step, for a happening about one that was never sent. */
+function channelOf(plans: readonly Plan[], of: { step: string; journey?: string }): Channel | undefined {
+  for (const plan of plans) {
+    const step = of.journey === undefined || of.journey === plan.key ? plan.byKey.get(of.step)?.step : undefined;
+    if (step && isMessage(step)) return step.kind;
+  }
+  return undefined;
 }
 
 /** The latest that was made from a step, of any journey or of one. */

@@ -87,6 +87,9 @@ export function parsePeople(
   return { people, types, problems };
 }
 
+/** A number in decimal, as a spreadsheet writes it. */
+const NUMBER = /^[+-]?(\d+(\.\d*)?|\.\d+)(e[+-]?\d{1,2})?$/i;
+
 /** A piece of text that the parser is given at once, in characters: it turns its input into an array of numbers. */
 const PIECE = 1 << 16;
 
@@ -204,7 +207,7 @@ function readCell({ name, type }: Column, cell: string, person: PersonState | nu
   }
   if (name === 'zone' && !isZone(cell)) return 'a time zone name such as "Europe/Dublin"';
   if (type === 'score') {
-    if (!Number.isFinite(Number(cell))) return 'a number';
+    if (!NUMBER.test(cell)) return 'a number';
     person?.scores.set(name, Number(cell));
     return null;
   }
@@ -234,7 +237,7 @@ const EXPECTED: Record<FieldType, string> = {
 function typed(cell: string, type: FieldType): FieldValue | null {
   switch (type) {
     case 'number':
-      return Number.isFinite(Number(cell)) ? Number(cell) : null;
+      return NUMBER.test(cell) ? Number(cell) : null;
     case 'yesno':
       if (/^(yes|true|1)$/i.test(cell)) return true;
       return /^(no|false|0)$/i.test(cell) ? false : null;

@@ -71,7 +71,15 @@ describe('happenings of a replay', () => {
   const known = {
     people: new Set(['p1']),
     journeys: new Set(['try']),
-    steps: new Map([['try', new Set(['a'])]]),
+    steps: new Map([
+      [
+        'try',
+        new Map([
+          ['a', 'email' as const],
+          ['t', 'task' as const]
+        ])
+      ]
+    ]),
     types: new Map([['n', 'number' as const]])
   };
   const event = (change: object): string =>
@@ -97,6 +105,8 @@ describe('happenings of a replay', () => {
     ['a day that is none', { time: '2027-02-30T09:00:00Z' }, 'time: found "2027-02-30T09:00:00Z"'],
     ['an unknown person', { subject: 'p9' }, 'subject: found "p9", expected the id of a person in the CSV'],
     ['an unknown type', { type: 'ambulo.danced' }, 'type: found "ambulo.danced"'],
+    ['a reaction to a task', { data: { of: 't' } }, 'data.of: found "t", expected the key of a message step'],
+    ['a message that is done', { type: 'ambulo.task_done' }, 'data.of: found "a", expected the key of a task step'],
     ['a consequence of facts', { type: 'ambulo.tag_added', data: { tag: 'x' } }, 'type: found "ambulo.tag_added"'],
     ['sent, which the replay itself does', { type: 'ambulo.sent' }, 'type: found "ambulo.sent"'],
     ['what follows from a fact', { type: 'ambulo.tag_added', data: { tag: 'x' } }, 'this one follows from facts'],

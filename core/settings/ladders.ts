@@ -32,7 +32,7 @@ export interface RungChange {
 export function climb(workspace: Workspace, person: PersonState, h: Happening, at: number): RungChange[] {
   const changes: RungChange[] = [];
   for (const ladder of workspace.ladders) {
-    if (!ladder.counts.some((c) => c.name === h.name && c.match(h, null))) continue;
+    if (!ladder.counts.some((c) => c.name === h.name && c.match(h, null, settingsZone(person, workspace)))) continue;
     const rungs = (person.rungs ??= new Map<string, Standing>());
     const from = rungs.get(ladder.name)?.rung ?? null;
     const to = rungAt(ladder, settingsZone(person, workspace), at, at);

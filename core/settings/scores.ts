@@ -94,7 +94,7 @@ export function scoreHappening(workspace: Workspace, person: PersonState, h: Hap
   const changes: ScoreChange[] = [];
   for (const model of workspace.scores.values()) {
     model.rules.forEach((rule, i) => {
-      if (rule.name !== h.name || !rule.match(h, null)) return;
+      if (rule.name !== h.name || !rule.match(h, null, settingsZone(person, workspace))) return;
       const history = historyOf(person, model.name, at);
       const add = rule.cap ? allowance(rule, history, i, settingsZone(person, workspace), at) : rule.add;
       if (add === 0) return;

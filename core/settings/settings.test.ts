@@ -343,6 +343,22 @@ describe('settings that are wrong', () => {
     [{ scores: [{ name: 's', rules: [], decay: { by: 'third', every: 'P1D' } }] }, /scores\[0\]\.decay\.by/]
   ])('%j', (more, expected) => expect(read(more).join('\n')).toMatch(expected));
   it('are all named at once', () => expect(read({ zone: 'x', limits: [{ atMost: 0, per: 'y' }] }).length).toBe(3));
+  it('also what a broken part hides, but not what only seems to be gone with it', () => {
+    const found = read({
+      fields: [{ name: 'n', type: 'number' }],
+      segments: [
+        { name: 'broken', when: { tag: 3 } },
+        { name: 'names it', when: { segment: 'broken' } },
+        { name: 'names nothing', when: { segment: 'gone' } },
+        { name: 'asks a number for words', when: { field: 'n', contains: 'x' } }
+      ]
+    });
+    expect(found).toEqual([
+      expect.stringMatching(/^segments\[0\]\.when/),
+      expect.stringMatching(/^segments\[2\]\.when\.segment: found "gone"/),
+      expect.stringMatching(/^segments\[3\]\.when\.contains/)
+    ]);
+  });
   it('right ones are read', () => expect(settingsProblems(settings({ zone: 'Europe/Dublin' }), new Map())).toEqual([]));
 });
 

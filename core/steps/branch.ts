@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { hasValue, sameValue } from '../condition/comparison.ts';
 import { compileCondition, type Asked, type Test } from '../condition/evaluate.ts';
 import { conditionSchema } from '../condition/schema.ts';
+import { rule } from '../journey/rule.ts';
 import { durationSchema } from '../journey/values.ts';
 import { parseAmount, UNIT } from '../person/amount.ts';
 import { ordersOf, remaining } from '../person/orders.ts';
@@ -10,7 +11,7 @@ import { scoreNow } from '../settings/scores.ts';
 import { addDuration } from '../time/civil.ts';
 import { duration, type Duration } from '../time/duration.ts';
 import { common, opened, take, type StepContext, type StepKind } from './base.ts';
-import { labelledLane, OWN_LABELS, ownLabels } from './labelled.ts';
+import { labelledLane } from './labelled.ts';
 
 const named = z.string().min(1, { error: 'expected the name of a field' });
 const byRules = z.strictObject({
@@ -54,15 +55,20 @@ const byValues = z.strictObject({
 
 export const branchSchema = z
   .discriminatedUnion('by', [byRules, byBands, byValues])
-  .refine((s) => ownLabels([...s.lanes, s.by === 'bands' ? s.none : s.otherwise]), OWN_LABELS)
-  .refine((s) => s.by !== 'bands' || s.lanes.length === s.cuts.length + 1, {
-    error: 'expected one more lane than cuts',
-    path: ['lanes']
-  })
-  .refine((s) => s.by !== 'bands' || 'field' in s.of === (s.none !== undefined), {
-    error: 'expected "none" with a field (for those without a value), and only there',
-    path: ['none']
-  });
+  .refine(
+    (s) => s.by !== 'bands' || s.lanes.length === s.cuts.length + 1,
+    rule<BandsStep>('expected one more lane than cuts', (s) => Array.isArray(s.lanes) && Array.isArray(s.cuts), [
+      'lanes'
+    ])
+  )
+  .refine(
+    (s) => s.by !== 'bands' || 'field' in s.of === (s.none !== undefined),
+    rule<BandsStep>(
+      'expected "none" with a field (for those without a value), and only there',
+      (s) => typeof s.of === 'object' && s.of !== null,
+      ['none']
+    )
+  );
 export type BranchStep = z.infer<typeof branchSchema>;
 /** A branch by rules, as the editor makes it. */
 export type RulesStep = z.infer<typeof byRules>;

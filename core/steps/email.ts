@@ -1,9 +1,8 @@
 /** email: send one email. */
 import { z } from 'zod';
+import { rule } from '../journey/rule.ts';
 import { keySchema, noLanes, quote, type StepKind } from './base.ts';
 import { send, sendingKeys } from './send.ts';
-
-const ONE_CONTENT = { error: 'expected either "message" or what it says ("subject", "text", "blocks"), not both' };
 
 export const emailSchema = z
   .strictObject({
@@ -18,10 +17,11 @@ export const emailSchema = z
     track: z.strictObject({ opens: z.boolean().optional(), clicks: z.boolean().optional() }).optional(),
     unsubscribe: z.boolean().optional()
   })
-  .refine((s) => s.message === undefined || (s.subject ?? s.preview ?? s.text ?? s.blocks) === undefined, ONE_CONTENT)
-  .refine((s) => s.text === undefined || s.blocks === undefined, {
-    error: 'expected either "text" or "blocks", not both'
-  });
+  .refine(
+    (s) => s.message === undefined || (s.subject ?? s.preview ?? s.text ?? s.blocks) === undefined,
+    rule('expected either "message" or what it says ("subject", "text", "blocks"), not both')
+  )
+  .refine((s) => s.text === undefined || s.blocks === undefined, rule('expected either "text" or "blocks", not both'));
 export type EmailStep = z.infer<typeof emailSchema>;
 
 const called = (step: EmailStep): string => step.name || step.subject || step.message || step.aim || '';

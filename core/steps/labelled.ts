@@ -11,13 +11,3 @@ export const labelledLane = <T extends z.ZodRawShape>(more: T) =>
       return laneSchema;
     }
   });
-
-/** Whether all labels of a step's lanes differ. */
-export const ownLabels = (lanes: (Labelled | undefined)[]): boolean => {
-  const labels = lanes.flatMap((lane) => (lane ? [lane.label] : []));
-  return new Set(labels).size === labels.length;
-};
-interface Labelled {
-  label: string;
-}
-export const OWN_LABELS = { error: 'expected every lane of a step to have a label of its own' };

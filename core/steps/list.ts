@@ -1,5 +1,6 @@
 /** list: put people on lists, take them off, or move them from one to another. */
 import { z } from 'zod';
+import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
 import { common, goOn, noLanes, type StepKind } from './base.ts';
 
@@ -11,9 +12,13 @@ export const listSchema = z
     remove: z.array(z.string()).optional(),
     move: z.strictObject({ from: z.string(), to: z.string() }).optional()
   })
-  .refine((s) => !s.add?.some((list) => s.remove?.includes(list)), {
-    error: 'expected no list in both "add" and "remove"'
-  });
+  .refine(
+    (s) => !s.add?.some((list) => s.remove?.includes(list)),
+    rule<{ add: unknown; remove: unknown }>(
+      'expected no list in both "add" and "remove"',
+      (s) => texts(s.add) && texts(s.remove)
+    )
+  );
 export type ListStep = z.infer<typeof listSchema>;
 
 export const list: StepKind<ListStep> = {

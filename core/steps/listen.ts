@@ -11,17 +11,15 @@ import { addDuration } from '../time/civil.ts';
 import { duration, type Duration } from '../time/duration.ts';
 import type { Standing, Walk } from '../walk/walk.ts';
 import { common, opened, take, type Outcome, type StepContext, type StepKind } from './base.ts';
-import { labelledLane, OWN_LABELS, ownLabels } from './labelled.ts';
+import { labelledLane } from './labelled.ts';
 
-export const listenSchema = z
-  .strictObject({
-    ...common,
-    kind: z.literal('listen'),
-    for: z.array(labelledLane({ when: happeningOrConditionSchema })).min(1),
-    limit: durationSchema,
-    otherwise: labelledLane({})
-  })
-  .refine((s) => ownLabels([...s.for, s.otherwise]), OWN_LABELS);
+export const listenSchema = z.strictObject({
+  ...common,
+  kind: z.literal('listen'),
+  for: z.array(labelledLane({ when: happeningOrConditionSchema })).min(1),
+  limit: durationSchema,
+  otherwise: labelledLane({})
+});
 export type ListenStep = z.infer<typeof listenSchema>;
 
 /** One thing that is listened for: a happening that is matched, or a condition that is asked. */
@@ -64,7 +62,7 @@ export function standing(
 }
 
 /** Of what has happened, the earliest that meets an entry with `of`; at one instant, the entry listed first. */
-function lookBack(entries: Entry[], { person, walk }: StepContext): { lane: number; record: number } | null {
+function lookBack(entries: Entry[], { person, walk, zone }: StepContext): { lane: number; record: number } | null {
   let best: { lane: number; record: number; at: number } | null = null;
   entries.forEach((entry, lane) => {
     if (!entry.match || entry.of === null || !entry.name) return;
@@ -72,7 +70,7 @@ function lookBack(entries: Entry[], { person, walk }: StepContext): { lane: numb
     if (since < 0) return;
     for (const h of person.reactions) {
       const record = h.record ?? 0;
-      if (record < since || walk.used?.includes(record) || !entry.match(h, walk)) continue;
+      if (record < since || walk.used?.includes(record) || !entry.match(h, walk, zone)) continue;
       if (!best || h.at < best.at) best = { lane, record, at: h.at };
       break;
     }
@@ -96,7 +94,7 @@ export function heard(
     // What the walk itself caused is nothing new, and what a listen has taken is used up.
     if (entry.of === null && h.cause === walk.id) continue;
     if (h.record !== undefined && walk.used?.includes(h.record)) continue;
-    if (entry.match?.(h, walk)) return { lane, record: h.record ?? null };
+    if (entry.match?.(h, walk, asked.zone)) return { lane, record: h.record ?? null };
   }
   return null;
 }

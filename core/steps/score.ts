@@ -1,5 +1,6 @@
 /** score: add points to a score, take points off, or set it. */
 import { z } from 'zod';
+import { rule } from '../journey/rule.ts';
 import { common, goOn, noLanes, type StepKind } from './base.ts';
 
 export const scoreSchema = z
@@ -10,9 +11,7 @@ export const scoreSchema = z
     add: z.number().optional(),
     set: z.number().optional()
   })
-  .refine((s) => (s.add === undefined) !== (s.set === undefined), {
-    error: 'expected exactly one of "add" and "set"'
-  });
+  .refine((s) => (s.add === undefined) !== (s.set === undefined), rule('expected exactly one of "add" and "set"'));
 export type ScoreStep = z.infer<typeof scoreSchema>;
 
 const signed = (n: number): string => (n < 0 ? `−${-n}` : `+${n}`);

@@ -56,12 +56,15 @@ function limitedUntil(workspace: Workspace, person: PersonState, channel: Channe
   return free;
 }
 
-/** The earliest instant at or after `at` at which all of these hours are open; `null` for none within 366 days. */
-function openAt(rules: Hours[], zone: string, at: number, from: number): number | null {
+/** Hours that have to be open, and the zone of whoever is written to, as the journey or the settings see it. */
+type Rule = [hours: Hours, zone: string];
+
+/** The earliest instant at or after `from` at which all of these hours are open; `null` for none within 366 days of `at`. */
+function openAt(rules: Rule[], at: number, from: number): number | null {
   let t = from;
   for (let tries = 0; tries < 1000; tries++) {
     const start = t;
-    for (const hours of rules) {
+    for (const [hours, zone] of rules) {
       const opening = nextOpening(hours, zone, t);
       if (opening === null || opening - at > FARTHEST) return null;
       t = opening;
@@ -99,9 +102,10 @@ export function send(channel: Channel, step: Sending, here: Instruction, context
 
   const own = step.hours ?? plan.document.hours;
   const shared = workspace.hours[channel];
-  const rules: Hours[] = own && own !== 'any' ? [own] : [];
-  if (shared) rules.push(shared);
-  const opening = rules.length ? openAt(rules, zone, at, at) : at;
+  const rules: Rule[] = own && own !== 'any' ? [[own, zone]] : [];
+  // Settings know no journey, so not its zone either.
+  if (shared) rules.push([shared, settingsZone(person, workspace)]);
+  const opening = rules.length ? openAt(rules, at, at) : at;
   if (opening === null) return skipped(channel, 'hours', here);
   const over = service ? 'send' : (step.over ?? 'hold');
   const limits = over !== 'send' && workspace.limits.length > 0;
@@ -112,7 +116,7 @@ export function send(channel: Channel, step: Sending, here: Instruction, context
   // Hours and limits together: each may move the instant the other allows.
   let from = Math.max(opening, limited);
   for (let tries = 0; tries < 1000; tries++) {
-    const open = rules.length ? openAt(rules, zone, at, from) : from;
+    const open = rules.length ? openAt(rules, at, from) : from;
     if (open === null || open - at > FARTHEST) break;
     const free = limits ? limitedUntil(workspace, person, channel, open) : open;
     if (free <= open) return held(open, reason);

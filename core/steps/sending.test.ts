@@ -244,6 +244,19 @@ describe('limits', () => {
     expect(lines[2]).toBe('+75h sent b');
   });
 
+  it('the settings’ hours know no zone of the journey', () => {
+    const lines = run(
+      byHand('try', [mail('a')], { zone: 'Asia/Tokyo' }),
+      [enters('try')],
+      reachable(),
+      60,
+      settings({ hours: { email: { from: '10:00', to: '12:00' } } })
+    );
+    // In Tokyo it would be 18:00 already, and open only on the next day.
+    expect(story(lines)[1]).toBe('+0 held a hours');
+    expect(lines[1]).toMatchObject({ until: '2027-03-01T10:00:00.000Z' });
+  });
+
   it('windows of days are civil, in the person’s zone', () => {
     const dublin = reachable('p1', (p) => p.fields.set('zone', 'Europe/Dublin'));
     const lines = run(

@@ -1,13 +1,15 @@
 /** sms: send one text message. */
 import { z } from 'zod';
+import { rule } from '../journey/rule.ts';
 import { noLanes, quote, type StepKind } from './base.ts';
 import { send, sendingKeys } from './send.ts';
 
 export const smsSchema = z
   .strictObject({ ...sendingKeys, kind: z.literal('sms') })
-  .refine((s) => s.message === undefined || s.text === undefined, {
-    error: 'expected either "message" or "text", not both'
-  });
+  .refine(
+    (s) => s.message === undefined || s.text === undefined,
+    rule('expected either "message" or "text", not both')
+  );
 export type SmsStep = z.infer<typeof smsSchema>;
 
 export const sms: StepKind<SmsStep> = {

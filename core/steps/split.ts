@@ -1,11 +1,15 @@
 /** split: lanes by chance, in proportion to their weights; with a winner, later arrivals take the lane that did best. */
 import { z } from 'zod';
 import { chance } from '../walk/chance.ts';
+import { rule } from '../journey/rule.ts';
 import { durationSchema } from '../journey/values.ts';
 import { decideWinner } from '../walk/draws.ts';
 import { durationWords } from '../tell/words.ts';
 import { common, opened, take, type StepKind } from './base.ts';
-import { labelledLane, OWN_LABELS, ownLabels } from './labelled.ts';
+import { labelledLane } from './labelled.ts';
+
+const weightOf = (lane: unknown): unknown =>
+  typeof lane === 'object' && lane !== null ? (lane as { weight?: unknown }).weight : undefined;
 
 export const splitSchema = z
   .strictObject({
@@ -19,11 +23,14 @@ export const splitSchema = z
       })
       .optional()
   })
-  .refine((s) => ownLabels(s.lanes), OWN_LABELS)
-  .refine((s) => s.lanes.some((lane) => lane.weight > 0), {
-    error: 'expected a weight above 0 on some lane',
-    path: ['lanes']
-  });
+  .refine(
+    (s) => s.lanes.some((lane) => lane.weight > 0),
+    rule<{ lanes: unknown }>(
+      'expected a weight above 0 on some lane',
+      (s) => Array.isArray(s.lanes) && s.lanes.every((lane: unknown) => typeof weightOf(lane) === 'number'),
+      ['lanes']
+    )
+  );
 export type SplitStep = z.infer<typeof splitSchema>;
 
 /** The lane that chance gives: by cumulative weight. `draw` is from 0 up to 1. */

@@ -1,5 +1,6 @@
 /** tag: put labels on, take labels off. */
 import { z } from 'zod';
+import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
 import { byCode, common, goOn, noLanes, type StepKind } from './base.ts';
 
@@ -11,9 +12,13 @@ export const tagSchema = z
     remove: z.array(z.string()).optional(),
     clearOthers: z.boolean().optional()
   })
-  .refine((s) => !s.add?.some((tag) => s.remove?.includes(tag)), {
-    error: 'expected no tag in both "add" and "remove"'
-  });
+  .refine(
+    (s) => !s.add?.some((tag) => s.remove?.includes(tag)),
+    rule<{ add: unknown; remove: unknown }>(
+      'expected no tag in both "add" and "remove"',
+      (s) => texts(s.add) && texts(s.remove)
+    )
+  );
 export type TagStep = z.infer<typeof tagSchema>;
 
 export const tag: StepKind<TagStep> = {

@@ -1,5 +1,6 @@
 /** wait: stand still for a length of time, or until an instant. Rules: docs/journey-language.md, "wait". */
 import { z } from 'zod';
+import { rule } from '../journey/rule.ts';
 import { durationSchema, offsetSchema } from '../journey/values.ts';
 import type { Instruction } from '../journey/compile.ts';
 import type { PersonState } from '../person/state.ts';
@@ -36,9 +37,7 @@ export const waitSchema = z
     until: untilSchema.optional(),
     hours: stepHours
   })
-  .refine((s) => (s.for === undefined) !== (s.until === undefined), {
-    error: 'expected exactly one of "for" and "until"'
-  });
+  .refine((s) => (s.for === undefined) !== (s.until === undefined), rule('expected exactly one of "for" and "until"'));
 export type WaitStep = z.infer<typeof waitSchema>;
 
 interface Prepared {
