@@ -3,6 +3,7 @@ import { findNodeAtLocation, parseTree, printParseErrorCode, type Node, type Par
 import type { z } from 'zod';
 import { settingsSchema, type Settings } from '../settings/schema.ts';
 import { compileSettings } from '../settings/workspace.ts';
+import { DEEPEST, isTooDeep, textDepth, TOO_DEEP } from './depth.ts';
 import { pathText, schemaProblems, valueAt, type Path, type Problem } from './problems.ts';
 import { referenceProblems, settingsProblems, type Context } from './references.ts';
 import { journeySchema, type Journey } from './schema.ts';
@@ -21,6 +22,7 @@ export function checkJourney(
   document: unknown,
   context: Context = {}
 ): { journey: Journey; problems: [] } | { journey: null; problems: Problem[] } {
+  if (isTooDeep(document)) return { journey: null, problems: [{ path: [], message: TOO_DEEP }] };
   const result = journeySchema.safeParse(document);
   if (result.success) {
     const problems = referenceProblems(result.data, context);
@@ -168,6 +170,8 @@ function readJson(
   | { problems: PlacedProblem[] } {
   const errors: ParseError[] = [];
   const source = text.replace(/^\uFEFF/, '');
+  const depth = textDepth(source);
+  if (depth > DEEPEST) return { problems: [{ line: 1, path: 'the document', message: `found ${depth}, ${TOO_DEEP}` }] };
   const tree = parseTree(source, errors, { disallowComments: true });
   const starts = [0];
   for (let i = source.indexOf('\n'); i >= 0; i = source.indexOf('\n', i + 1)) starts.push(i + 1);

@@ -2,6 +2,7 @@
 import { z } from 'zod';
 import { isOfType, type FieldType } from '../condition/comparison.ts';
 import { channel, HAPPENING_NAMES, MESSAGE_HAPPENINGS } from '../condition/happening.ts';
+import { DEEPEST, textDepth, TOO_DEEP } from '../journey/depth.ts';
 import { found, pathText, schemaProblems, type Path } from '../journey/problems.ts';
 import type { PlacedProblem } from '../journey/parse.ts';
 import { parseAmount } from '../person/amount.ts';
@@ -138,6 +139,11 @@ function readLine(
   problems: PlacedProblem[]
 ): TimedInput | null {
   const say = (path: Path, message: string): void => void problems.push({ line, path: pathText(path), message });
+  const depth = textDepth(raw);
+  if (depth > DEEPEST) {
+    problems.push({ line, path: 'the line', message: `found ${depth}, ${TOO_DEEP}` });
+    return null;
+  }
   let json: unknown;
   try {
     json = JSON.parse(raw);

@@ -8,7 +8,7 @@ import { channel, happeningSchema, type HappeningFilter } from '../condition/hap
 import { conditionSchema } from '../condition/schema.ts';
 import { durationSchema } from '../journey/values.ts';
 import { hoursSchema, zoneName } from '../time/hours.ts';
-import { duration, rulerLength } from '../time/duration.ts';
+import { parseDuration, rulerLength } from '../time/duration.ts';
 
 export const SETTINGS_FORMAT = 'ambulo.settings/1';
 
@@ -28,8 +28,9 @@ const ladder = z
   .refine(
     (l) =>
       l.rungs.every((rung, i) => {
-        const before = l.rungs[i - 1];
-        return !before || rulerLength(duration(rung.upTo)) > rulerLength(duration(before.upTo));
+        // What is no duration is told by itself.
+        const [before, own] = [parseDuration(l.rungs[i - 1]?.upTo ?? ''), parseDuration(rung.upTo)];
+        return !before || !own || rulerLength(own) > rulerLength(before);
       }),
     { error: 'expected "upTo" to ascend from rung to rung', path: ['rungs'] }
   );

@@ -330,6 +330,22 @@ describe('settings that are wrong', () => {
     [
       {
         ladders: [
+          {
+            name: 'l',
+            counts: [{ happening: 'opened' }],
+            rungs: [
+              { name: 'a', upTo: 'soon' },
+              { name: 'b', upTo: 'P1D' }
+            ],
+            after: 'c'
+          }
+        ]
+      },
+      /^ladders\[0\]\.rungs\[0\]\.upTo: found "soon", expected a duration[^\n]*$/
+    ],
+    [
+      {
+        ladders: [
           { name: 'l', counts: [{ happening: 'opened', of: 'a' }], rungs: [{ name: 'a', upTo: 'P2D' }], after: 'c' }
         ]
       },

@@ -1,0 +1,37 @@
+/**
+ * How deeply brackets are nested. What reads documents goes into them by
+ * recursion, so one that is nested without end would end the program instead
+ * of being refused.
+ */
+
+/** Deeper than this nothing is read: some 250 lanes inside each other. */
+export const DEEPEST = 1000;
+
+export const TOO_DEEP = `expected at most ${DEEPEST} brackets inside each other`;
+
+/** The deepest nesting of a JSON text, whether it is well formed or not. */
+export function textDepth(text: string): number {
+  let depth = 0;
+  let deepest = 0;
+  let quoted = false;
+  for (let i = 0; i < text.length; i++) {
+    const code = text.charCodeAt(i);
+    if (quoted) {
+      if (code === 92) i++;
+      else if (code === 34) quoted = false;
+    } else if (code === 34) quoted = true;
+    else if (code === 91 || code === 123) deepest = Math.max(deepest, ++depth);
+    else if (code === 93 || code === 125) depth--;
+  }
+  return deepest;
+}
+
+/** Whether a value that is already JSON is nested too deeply to be read. */
+export function isTooDeep(value: unknown): boolean {
+  let level = [value];
+  for (let depth = 0; level.length; depth++) {
+    if (depth > DEEPEST) return true;
+    level = level.flatMap((v) => (typeof v === 'object' && v !== null ? (Object.values(v) as unknown[]) : []));
+  }
+  return false;
+}
