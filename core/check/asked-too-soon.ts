@@ -3,11 +3,20 @@ import { eachCondition } from '../condition/evaluate.ts';
 import { isHappening } from '../condition/schema.ts';
 import { kindOf, type Step } from '../steps/index.ts';
 import type { Check, Finding } from './finding.ts';
+import type { Edit } from '../edit/edit.ts';
+import type { PlacedStep } from '../journey/walk-document.ts';
 import { about } from './finding.ts';
 
 /** Whether people stand still on a step. */
 const stands = (step: Step): boolean =>
   step.kind === 'wait' || step.kind === 'listen' || (step.kind === 'task' && step.await !== undefined);
+
+const waitBefore = ({ path }: PlacedStep): Edit => ({
+  edit: 'wait',
+  lane: path.slice(0, -1),
+  index: Number(path.at(-1)),
+  for: 'P2D'
+});
 
 export const askedTooSoon: Check = (_journey, steps) =>
   steps.flatMap((s): Finding[] => {
@@ -34,7 +43,8 @@ export const askedTooSoon: Check = (_journey, steps) =>
           severity: 'remark',
           check: 'asked-too-soon',
           text: 'This branch asks the second after the message goes out, so almost everyone takes the last lane.',
-          hint: 'Wait two days before it.'
+          hint: 'Give people time before you ask.',
+          fix: { label: 'Wait 2 days first', edit: waitBefore(s) }
         })
       ];
     });

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { branch, journey, mail, put, text, wait } from '../../tests/make.ts';
+import { applyEdit } from '../edit/edit.ts';
 import type { Journey } from '../journey/schema.ts';
 import type { Step } from '../steps/index.ts';
 import { findingsOf } from './index.ts';
@@ -83,6 +84,35 @@ describe('findings', () => {
     ['no goal', [put('x')], {}, ['remark no-goal']],
     ['a goal that names nothing', [put('x')], { goal: { when: { tag: '' } } }, ['blocker unchosen']]
   ])('%s', (_, lane, rest, expected) => expect(checks(lane, rest)).toEqual(expected));
+});
+
+it.each<[string, Step[], Partial<Journey>]>([
+  ['a question asked too soon', [mail('a'), branch('b', 'x', opened, [], [])], {}],
+  [
+    'one asked too soon inside a lane',
+    [branch('c', 'y', { tag: 't' }, [mail('a'), branch('b', 'x', opened, [], [])], [])],
+    {}
+  ],
+  ['a text at night', [text('t')], {}],
+  [
+    'a text at any hour in a journey that has hours',
+    [{ ...text('t'), hours: 'any' } as Step],
+    { hours: { from: '10:00', to: '16:00' } }
+  ]
+])('the edit that a finding offers mends it: %s', (_, lane, rest) => {
+  const draft = journey(lane, { goal: { when: { tag: 'done' } }, ...rest });
+  const [found, ...others] = findingsOf(draft);
+  expect(others).toEqual([]);
+  expect(findingsOf(applyEdit(draft, found!.fix!.edit).document)).toEqual([]);
+});
+
+it('a message written elsewhere needs no words here', () => {
+  const steps: Step[] = [
+    { key: 'a', kind: 'email', message: 'welcome' },
+    { key: 'b', kind: 'sms', message: 'hello', hours: { from: '09:00', to: '18:00' } },
+    { key: 'c', kind: 'email', subject: 'x', blocks: [{ kind: 'words' }] }
+  ];
+  expect(checks(steps)).toEqual([]);
 });
 
 it('the demo’s live journeys have none', () => {

@@ -1,4 +1,5 @@
 /** What a check says: a blocker stops a journey from going live, a remark does not. */
+import type { Edit } from '../edit/edit.ts';
 import type { Journey } from '../journey/schema.ts';
 import type { PlacedStep } from '../journey/walk-document.ts';
 
@@ -12,6 +13,14 @@ export interface Finding {
   text: string;
   /** What would mend it. */
   hint: string;
+  /** An edit that mends it, where one can be known; it is undone like any other. */
+  fix?: Fix;
+}
+
+export interface Fix {
+  /** What it does, as a button says it: "Wait 2 days first". */
+  label: string;
+  edit: Edit;
 }
 
 /** One rule a journey is held against. */

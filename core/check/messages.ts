@@ -7,7 +7,7 @@ const blank = (text: string | undefined): boolean => !text?.trim();
 
 export const emptySubject: Check = (_journey, steps) =>
   steps.flatMap((s): Finding[] =>
-    s.step.kind === 'email' && blank(s.step.subject)
+    s.step.kind === 'email' && s.step.message === undefined && blank(s.step.subject)
       ? [
           about(s, {
             severity: 'blocker',
@@ -22,6 +22,7 @@ export const emptySubject: Check = (_journey, steps) =>
 export const emptyText: Check = (_journey, steps) =>
   steps.flatMap((s): Finding[] => {
     if ((s.step.kind !== 'email' && s.step.kind !== 'sms') || !blank(s.step.text)) return [];
+    if (s.step.message !== undefined || (s.step.kind === 'email' && s.step.blocks?.length)) return [];
     const what = s.step.kind === 'email' ? 'email' : 'text';
     return [
       about(s, {

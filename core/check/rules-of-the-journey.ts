@@ -1,4 +1,5 @@
 /** Journeys without a way in, without a goal, and texts that may go out at night. */
+import type { Hours } from '../time/hours.ts';
 import type { Check, Finding } from './finding.ts';
 import { about } from './finding.ts';
 
@@ -28,6 +29,9 @@ export const noGoal: Check = (journey) =>
         }
       ];
 
+/** Hours in which nobody minds a text, where the person is. */
+const DAYTIME: Hours = { from: '09:00', to: '20:00', zone: 'person' };
+
 export const textAtNight: Check = (journey, steps) =>
   steps.flatMap((s): Finding[] => {
     if (s.step.kind !== 'sms') return [];
@@ -38,7 +42,16 @@ export const textAtNight: Check = (journey, steps) =>
         severity: 'remark',
         check: 'text-at-night',
         text: 'This text may go out at any hour. Texts at night are answered with STOP.',
-        hint: 'Use sending hours.'
+        hint: 'Use sending hours.',
+        fix: journey.hours
+          ? {
+              label: `Send in the journey’s hours, ${journey.hours.from}–${journey.hours.to}`,
+              edit: { edit: 'patch', key: s.step.key, set: { hours: undefined } }
+            }
+          : {
+              label: `Send this journey from ${DAYTIME.from} to ${DAYTIME.to} only`,
+              edit: { edit: 'journey', set: { hours: DAYTIME } }
+            }
       })
     ];
   });

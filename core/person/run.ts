@@ -6,24 +6,21 @@
  */
 import type { Asked } from '../condition/evaluate.ts';
 import { END, type Instruction, type Plan, type Rule } from '../journey/compile.ts';
-import { nextRung } from '../settings/ladders.ts';
-import type { Effect, Move, Outcome } from '../steps/base.ts';
+import type { Move, Outcome } from '../steps/base.ts';
 import { heard, takeHeard, takeOtherwise } from '../steps/listen.ts';
 import { waitOutcome, type WaitStep } from '../steps/wait.ts';
-import { addDuration } from '../time/civil.ts';
 import { DAY } from '../time/duration.ts';
 import { instantText } from '../time/instant.ts';
 import { advance, contextOf, zoneOf } from '../walk/advance.ts';
 import { chance } from '../walk/chance.ts';
 import { isWatched, type Walk, type WalkState } from '../walk/walk.ts';
 import { datedKey, type DatedWay } from './dated.ts';
+import { carryOut, type Hands } from './effects.ts';
+import { isExisting, newWalk, refusalOf, type Refusal } from './entering.ts';
 import type { Happening } from './happening.ts';
 import type { Input, Recorder, World } from './world.ts';
 import { Keeper, MOST_HAPPENINGS } from './keeper.ts';
-import { addressOf, type PersonState, type SentMessage } from './state.ts';
-
-/** Why someone is not let in; the first that applies. */
-export type Refusal = 'opens' | 'where' | 'once' | 'walking' | 'goal' | 'leave';
+import type { PersonState } from './state.ts';
 
 /** An entry that a hand-over has decided on, waiting for its turn. */
 interface Begin {
@@ -37,19 +34,19 @@ const MOST_STEPS = 1000;
 const LATEST_WITHIN = 30 * DAY;
 
 /** Works on one person at one instant. Make one per input or timer; state is changed in place. */
-export class PersonRun {
+export class PersonRun implements Hands {
   private readonly queue: (Happening | Begin)[] = [];
-  private readonly keeper: Keeper;
+  readonly keeper: Keeper;
   /** Whether a walk has ended since ended ones were last let go. */
   private ended = false;
   /** Whom conditions are asked of; the walk and its zone change with who asks. */
   private readonly asked: Asked;
 
   constructor(
-    private readonly world: World,
-    private readonly person: PersonState,
-    private at: number,
-    private readonly recorder: Recorder,
+    readonly world: World,
+    readonly person: PersonState,
+    public at: number,
+    readonly recorder: Recorder,
     /** Before journeys are live, happenings change facts and are recorded, but begin and move nothing. */
     private live = true
   ) {
@@ -299,40 +296,11 @@ export class PersonRun {
 
   /** Why this person would not be let in now; `null` where they would. */
   private refusal(plan: Plan, probe: Walk): Refusal | null {
-    const { person, at } = this;
-    const { entry } = plan;
-    if (at < entry.opens) return 'opens';
-    const asked = this.askedBy(plan, probe);
-    if (entry.where && !entry.where(asked)) return 'where';
-    const promised = person.promised.includes(plan.key);
-    if (entry.again === 'once' && (promised || person.entered.has(plan.key))) return 'once';
-    const inside = person.walks.some((w) => w.journey === plan.key && w.state === 'walking');
-    if (entry.again === 'again' && (promised || inside)) return 'walking';
-    if (plan.goal?.test?.(asked)) return 'goal';
-    if (plan.leaveWhen.some((rule) => rule.test?.(asked))) return 'leave';
-    return null;
+    return refusalOf(plan, this.askedBy(plan, probe));
   }
 
-  /** A walk that has not begun: what conditions see of someone who asks to be let in. */
   private probe(plan: Plan, by: string, entry: Happening | undefined): Walk {
-    const { person, at } = this;
-    const zone = zoneOf(person, plan, this.world.workspace.zone);
-    return {
-      id: person.nextWalk,
-      journey: plan.key,
-      version: plan.version,
-      state: 'walking',
-      at: plan.first,
-      standing: null,
-      by,
-      enteredAt: at,
-      endedAt: null,
-      reason: null,
-      visits: {},
-      goalReached: false,
-      goalUntil: plan.goal?.within ? addDuration(zone, at, plan.goal.within) : null,
-      ...(entry && plan.keepsEntry ? { entry } : {})
-    };
+    return newWalk(plan, this.person, this.at, by, entry, this.world.workspace.zone);
   }
 
   private enter(plan: Plan, by: string, how: { told?: boolean; entry?: Happening }): void {
@@ -385,7 +353,7 @@ export class PersonRun {
   /** Carries out what a step asked for, and moves the walk. */
   private follow(plan: Plan, walk: Walk, here: Instruction, { effects, move }: Outcome): void {
     const { key } = here.step;
-    for (const effect of effects) this.carryOut(plan, walk, here, effect);
+    for (const effect of effects) carryOut(this, plan, walk, here, effect);
     if (walk.state !== 'walking') return;
     if ('go' in move) {
       if (here.step.kind === 'wait' && move.go === here.next) this.pass(plan, walk, here);
@@ -403,87 +371,8 @@ export class PersonRun {
     else this.say(plan, walk, key, 'waiting', { until });
   }
 
-  private carryOut(plan: Plan, walk: Walk, here: Instruction, effect: Effect): void {
-    const { person, at, keeper } = this;
-    const step = here.step.key;
-    switch (effect.do) {
-      case 'note':
-        this.say(plan, walk, effect.step ?? step, effect.what, effect.detail);
-        return;
-      case 'send': {
-        const { channel } = effect;
-        const visit = (walk.visits[step] = (walk.visits[step] ?? 0) + 1);
-        const about = { walk: walk.id, journey: plan.key, step };
-        const address = addressOf(person, channel) ?? '';
-        this.say(plan, walk, step, 'sent', { channel });
-        const message: SentMessage = { ...about, visit, channel, at, order: person.order, address };
-        if (effect.service) message.service = true;
-        person.sent.push(message);
-        this.recorder.message(message, address);
-        keeper.emit({ name: 'sent', at, channel, about, cause: walk.id });
-        return;
-      }
-      case 'label': {
-        const added = keeper.label(effect.fact, effect.add, true);
-        const removed = keeper.label(effect.fact, effect.remove, false);
-        const { fact } = effect;
-        this.say(plan, walk, step, effect.what, {
-          add: added.map((h) => h[fact]),
-          remove: removed.map((h) => h[fact])
-        });
-        this.emitAll([...added, ...removed], walk);
-        return;
-      }
-      case 'field': {
-        const happened = keeper.fields(effect.set);
-        this.say(plan, walk, step, 'set', { fields: Object.fromEntries(effect.set) });
-        this.emitAll(happened, walk);
-        return;
-      }
-      case 'score': {
-        const { points, happened } = keeper.score(effect.score, effect.change);
-        this.say(plan, walk, step, 'scored', { score: effect.score, points });
-        this.emitAll(happened, walk);
-        return;
-      }
-      case 'task':
-        this.say(plan, walk, step, 'tasked', {});
-        person.tasks.push({ walk: walk.id, journey: plan.key, step, order: person.order });
-        return;
-      case 'consent': {
-        const given = person.consent[effect.channel] === 'given';
-        const happened = effect.state === 'pending' && given ? [] : keeper.consent(effect.channel, effect.state);
-        const state = person.consent[effect.channel] ?? null;
-        this.say(plan, walk, step, 'consent', { channel: effect.channel, state });
-        this.emitAll(happened, walk);
-        return;
-      }
-      case 'withdraw': {
-        const others = person.walks.filter(
-          (w) =>
-            w.state === 'walking' &&
-            w.journey !== plan.key &&
-            (effect.from === 'others' || effect.from.includes(w.journey))
-        );
-        this.say(plan, walk, step, 'withdrew', { from: [...new Set(others.map((w) => w.journey))] });
-        for (const w of others) this.end(this.world.planOf(w), w, 'early', 'withdrawn', null, walk.id);
-        return;
-      }
-      case 'handover':
-        this.handOver(plan, walk, here, effect.journey);
-    }
-  }
-
-  /** Happenings that a walk causes, each recorded at once. */
-  private emitAll(happened: Happening[], walk: Walk): void {
-    for (const h of happened) {
-      h.cause = walk.id;
-      this.keeper.emit(h);
-    }
-  }
-
   /** Decided here and now; the entry itself waits for its turn in the queue. */
-  private handOver(plan: Plan, walk: Walk, here: Instruction, to: string): void {
+  handOver(plan: Plan, walk: Walk, here: Instruction, to: string): void {
     const { person } = this;
     const step = here.step.key;
     const target = this.world.plans.find((p) => p.key === to);
@@ -498,7 +387,7 @@ export class PersonRun {
     if (here.step.kind === 'handover' && !here.step.stay) this.end(plan, walk, 'finished', 'handed-over', step);
   }
 
-  private end(
+  end(
     plan: Plan,
     walk: Walk,
     state: Exclude<WalkState, 'walking'>,
@@ -516,7 +405,7 @@ export class PersonRun {
     this.keeper.emit({ name: 'left', at: this.at, journey: plan.key, as: state, ...more, cause });
   }
 
-  private say(plan: Plan, walk: Walk, step: string | null, what: string, detail: Record<string, unknown>): void {
+  say(plan: Plan, walk: Walk, step: string | null, what: string, detail: Record<string, unknown>): void {
     this.recorder.trail({ at: this.at, walk: walk.id, journey: plan.key, step, what, detail });
   }
 
@@ -530,29 +419,4 @@ export class PersonRun {
       return;
     }
   }
-}
-
-/** Whether someone has what a journey starts from: one of its tags, lists or segments. */
-function isExisting({ entry }: Plan, person: PersonState): boolean {
-  const { existing } = entry;
-  return (
-    existing !== null &&
-    (existing.tags.some((t) => person.tags.has(t)) ||
-      existing.lists.some((l) => person.lists.has(l)) ||
-      existing.segments.some((s) => person.segments.has(s)))
-  );
-}
-
-/** The instant of the person's next timer, in UTC ms; `null` where no walk stands. */
-export function nextDue(person: PersonState): number | null {
-  let next: number | null = null;
-  for (const { standing } of person.walks) {
-    if (standing && (next === null || standing.until < next)) next = standing.until;
-  }
-  return next;
-}
-
-/** The instant at which the clock next moves the person to another rung; `null` for never. */
-export function nextClock(world: World, person: PersonState): number | null {
-  return world.workspace.ladders.length ? nextRung(world.workspace, person) : null;
 }

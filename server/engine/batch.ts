@@ -2,7 +2,8 @@
  * One batch: claim people, load them, run the core over each, write everything,
  * in one transaction. Killed anywhere, all of it happened or none of it.
  */
-import { nextDue, PersonRun } from '../../core/person/run.ts';
+import { nextDue } from '../../core/person/due.ts';
+import { PersonRun } from '../../core/person/run.ts';
 import type { Recorder, World } from '../../core/person/world.ts';
 import { MINUTE } from '../../core/time/duration.ts';
 import { readClock } from '../clock/clock.ts';

@@ -2,7 +2,8 @@
  * What goes out next. The engine itself is asked: those with something due are
  * taken ahead in memory, nothing is written. True as long as nobody reacts in between.
  */
-import { nextDue, PersonRun } from '../../core/person/run.ts';
+import { nextDue } from '../../core/person/due.ts';
+import { PersonRun } from '../../core/person/run.ts';
 import type { Recorder, World } from '../../core/person/world.ts';
 import type { Channel } from '../../core/condition/happening.ts';
 import { readClock } from '../clock/clock.ts';

@@ -133,6 +133,76 @@ test('every key of the help does what it says', async ({ page }) => {
   await expect(page.getByRole('dialog')).toHaveCount(0);
 });
 
+test('what a copy carries is looked at, by keyboard alone, and is gone once it is right or changed', async ({
+  page
+}) => {
+  await page.goto(`/journeys/${KEY}`);
+  await page.getByTestId('clock').waitFor();
+  await card(page, 'ask').click();
+  await page.getByRole('application').focus();
+  await page.keyboard.press('Control+d');
+  const tab = page.getByRole('tab', { name: /^Copied, to look at/ });
+  await expect(tab).toHaveText('Copied, to look at 3');
+  await expect(tab).toHaveAttribute('aria-selected', 'true');
+  const rows = page.getByRole('tabpanel', { name: 'Copied' }).locator('.row');
+  await expect(rows).toHaveText([
+    /^did not opened|takes those who opened Hello, not part of the copy/,
+    /keen.*puts on.*keen/,
+    /text.*Clear skies/
+  ]);
+
+  await rows
+    .first()
+    .getByRole('button', { name: /: right$/ })
+    .focus();
+  await page.keyboard.press('y');
+  await expect(rows).toHaveCount(2);
+  // The next one has the focus; to change it goes to its first field.
+  await page.keyboard.press('n');
+  const field = page.getByLabel('Put on');
+  await expect(field).toBeFocused();
+  await field.fill('keener');
+  await field.press('Enter');
+  await expect(rows).toHaveText([/text.*Clear skies/]);
+  await page.getByRole('button', { name: 'All are right' }).click();
+  await expect(tab).toHaveCount(0);
+  await expect(page.getByRole('application')).toBeFocused();
+});
+
+test('a finding offers what mends it, from the list and beside the step; undo takes it back', async ({
+  page,
+  query
+}) => {
+  const soon = { ...DRAFT, key: 'soon', lane: DRAFT.lane.filter((s) => s.key !== 'w') };
+  await query(
+    `insert into journeys (key, name, folder, draft, draft_saved_at, created_at, created_by)
+     values ('soon', 'Too soon', '', $1, now(), now(), 'test')`,
+    [JSON.stringify(soon)]
+  );
+  await page.goto('/journeys/soon');
+  await page.getByTestId('clock').waitFor();
+  await page.getByRole('tab', { name: 'Findings 3' }).click();
+  const findings = page.getByRole('tabpanel', { name: 'Findings' });
+  await findings.getByRole('button', { name: 'Wait 2 days first' }).click();
+  await expect(moments(page)).toHaveText(['Entry', 'Day 2', 'Day 5']);
+  await expect(card(page, 'ask')).toHaveClass(/selected/);
+  await expect(page.getByRole('tab', { name: 'Findings 2' })).toBeVisible();
+
+  await card(page, 'nudge').click();
+  const beside = page.getByLabel('Findings', { exact: true });
+  await page
+    .getByRole('complementary', { name: 'Selected' })
+    .getByRole('button', { name: /^Send this journey from 09:00/ })
+    .click();
+  await expect(page.getByRole('tab', { name: 'Findings 1' })).toBeVisible();
+  await expect(beside.getByText('This text may go out at any hour')).toHaveCount(0);
+  await page.getByRole('application').focus();
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Control+z');
+  await expect(page.getByRole('tab', { name: 'Findings 3' })).toBeVisible();
+  await expect(moments(page)).toHaveText(['Entry', 'Day 3']);
+});
+
 test('in Watch nothing can be dragged, put in or deleted', async ({ page, query }) => {
   await page.goto('/journeys/after-the-first-visit?view=watch');
   await page.getByTestId('clock').waitFor();

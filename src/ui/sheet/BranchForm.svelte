@@ -41,7 +41,9 @@
     {#if branch.lanes.length > 1}<button
         class="act"
         onclick={() => editor.apply({ edit: 'remove-lane', key: branch.key, place })}
-        >Remove this lane{lane.lane.length ? ` and its ${lane.lane.length} steps` : ''}</button
+        >Remove this lane{lane.lane.length
+          ? ` and its ${lane.lane.length === 1 ? 'step' : `${lane.lane.length} steps`}`
+          : ''}</button
       >{/if}
   </section>
 {/each}

@@ -3,13 +3,18 @@
   import { tick } from 'svelte';
   import type { Finding } from '$core/check/index.ts';
   import { readThrough } from '$core/tell/read-through.ts';
+  import CopyReview from './CopyReview.svelte';
+  import FixButton from './FixButton.svelte';
   import type { Editor } from './editor.svelte.ts';
 
   let { editor, findings }: { editor: Editor; findings: Finding[] } = $props();
-  let tab = $state<'read' | 'findings'>('read');
+  let chosen = $state<'read' | 'findings' | 'copied'>('read');
   let open = $state(true);
   let box = $state<HTMLDivElement>();
   const sentences = $derived(readThrough(editor.document));
+  const copied = $derived(editor.toReview);
+  const tab = $derived(chosen === 'copied' && !copied.length ? 'read' : chosen);
+  const TITLES = { read: 'Read-through', findings: 'Findings', copied: 'Copied' };
   const selected = $derived(editor.selection.at === 'card' ? editor.selection.key : null);
 
   function go(step: string | null): void {
@@ -17,55 +22,64 @@
   }
 
   $effect(() => {
+    if (editor.copied) [chosen, open] = ['copied', true];
+  });
+
+  $effect(() => {
     // Both ways: what is selected on the sheet is brought into view here.
     if (selected) void tick().then(() => box?.querySelector('.here')?.scrollIntoView({ block: 'nearest' }));
   });
 </script>
 
-<section class="drawer" class:open aria-label="Read-through and findings">
+<section class="drawer" class:open aria-label="Read-through, findings, copies">
   <div class="bar">
     <div class="tabs" role="tablist">
       <button
         role="tab"
         aria-selected={tab === 'read'}
         aria-controls="drawer-box"
-        onclick={() => ((tab = 'read'), (open = true))}>Read-through</button
+        onclick={() => ((chosen = 'read'), (open = true))}>Read-through</button
       >
       <button
         role="tab"
         aria-selected={tab === 'findings'}
         aria-controls="drawer-box"
-        onclick={() => ((tab = 'findings'), (open = true))}>Findings {findings.length}</button
+        onclick={() => ((chosen = 'findings'), (open = true))}>Findings {findings.length}</button
       >
+      {#if copied.length}
+        <button
+          role="tab"
+          aria-selected={tab === 'copied'}
+          aria-controls="drawer-box"
+          onclick={() => ((chosen = 'copied'), (open = true))}>Copied, to look at {copied.length}</button
+        >
+      {/if}
     </div>
     <button class="act fold" aria-expanded={open} aria-controls="drawer-box" onclick={() => (open = !open)}
       >{open ? 'Fold away' : 'Show'}</button
     >
   </div>
-  <div
-    bind:this={box}
-    id="drawer-box"
-    class="box"
-    role="tabpanel"
-    tabindex="0"
-    aria-label={tab === 'read' ? 'Read-through' : 'Findings'}
-    hidden={!open}
-  >
+  <div bind:this={box} id="drawer-box" class="box" role="tabpanel" tabindex="0" aria-label={TITLES[tab]} hidden={!open}>
     {#if tab === 'read'}
       {#each sentences as s, i (i)}
         <button class="sentence" class:here={s.step !== null && s.step === selected} onclick={() => go(s.step)}>
           <span class="moment">{s.moment}</span><span style="padding-left: {s.depth * 14}px">{s.text}</span>
         </button>
       {/each}
+    {:else if tab === 'copied'}
+      <CopyReview {editor} items={copied} />
     {:else}
       {#each findings as f, i (i)}
-        <button class="finding" onclick={() => go(f.step)}>
-          <WarningAlt size={16} aria-hidden="true" />
-          <span
-            >{#if f.severity === 'blocker'}<strong class="blocks">Blocks going live.</strong>{/if}{f.text}
-            <em>{f.hint}</em></span
-          >
-        </button>
+        <div class="finding">
+          <button class="what" onclick={() => go(f.step)}>
+            <WarningAlt size={16} aria-hidden="true" />
+            <span
+              >{#if f.severity === 'blocker'}<strong class="blocks">Blocks going live.</strong>{/if}{f.text}
+              <em>{f.hint}</em></span
+            >
+          </button>
+          <FixButton {editor} finding={f} />
+        </div>
       {:else}
         <p class="soft">
           No finding. What is checked: empty subjects and texts, personal fields, questions asked too soon, texts at
@@ -118,8 +132,13 @@
   .box[hidden] {
     display: none;
   }
-  .sentence,
   .finding {
+    display: flex;
+    gap: 12px;
+    align-items: baseline;
+  }
+  .sentence,
+  .what {
     display: grid;
     grid-template-columns: 104px 1fr;
     width: 100%;
@@ -133,7 +152,7 @@
     cursor: pointer;
   }
   .sentence:hover,
-  .finding:hover {
+  .what:hover {
     background: #faf8f3;
   }
   .sentence.here {
@@ -142,11 +161,11 @@
   .moment {
     color: var(--ink-soft);
   }
-  .finding {
+  .what {
     grid-template-columns: 24px 1fr;
     padding: 4px;
   }
-  .finding :global(svg) {
+  .what :global(svg) {
     margin-top: 1px;
     fill: var(--attention);
   }

@@ -10,6 +10,7 @@
   import { durationWords, momentWords } from '$core/tell/words.ts';
   import type { SamplePerson } from '$server/people/sample.ts';
   import BranchForm from './BranchForm.svelte';
+  import FixButton from './FixButton.svelte';
   import type { Editor } from './editor.svelte.ts';
   import { STEP_ICONS, STEP_WORDS } from './icons.ts';
   import JourneyForm from './JourneyForm.svelte';
@@ -212,7 +213,8 @@
         <p>
           <WarningAlt size={16} aria-hidden="true" /><span
             >{#if f.severity === 'blocker'}<strong class="blocks">Blocks going live.</strong>{/if}{f.text}
-            <em>{f.hint}</em></span
+            <em>{f.hint}</em>
+            <FixButton {editor} finding={f} /></span
           >
         </p>
       {/each}

@@ -1,8 +1,11 @@
 /** The state of an open sheet: document, history, selection, saving. One place applies edits. */
+import type { Finding } from '$core/check/index.ts';
 import { applyEdit, copyOf, laneAt, newStep, placeOf, type Edit } from '$core/edit/edit.ts';
+import { carriedBy, type Carried } from '$core/edit/carried.ts';
 import { begin, commit, redo, undo, type History } from '$core/edit/history.ts';
 import type { Path } from '$core/journey/problems.ts';
 import type { Journey } from '$core/journey/schema.ts';
+import { namingOf } from '$core/tell/read-through.ts';
 import type { Step, StepName } from '$core/steps/index.ts';
 import { send } from '$ui/api.ts';
 
@@ -27,6 +30,10 @@ export class Editor {
   /** Counts up when the sheet should take it back. */
   focusSheet = $state(0);
   clipboard = $state<Step | null>(null);
+  /** Copies made here, with what they carry that nobody has looked at yet. */
+  private copies = $state.raw<{ key: string; carried: Carried[] }[]>([]);
+  /** Counts up when a copy is to be looked at. */
+  copied = $state(0);
   said = $state('');
   folded = $state<Set<string>>(new Set());
   private revision: number;
@@ -84,6 +91,14 @@ export class Editor {
     this.lastEdit = { field, at: now };
     this.history = commit(this.history, document, label, merge);
     this.scheduleSave();
+  }
+
+  /** Applies the edit that a finding offers. */
+  fix({ fix, step }: Finding): void {
+    if (!fix) return;
+    this.apply(fix.edit);
+    this.selection = step ? { at: 'card', key: step } : { at: 'journey' };
+    this.say(`${fix.label}: done. Ctrl Z takes it back.`);
   }
 
   undo(): void {
@@ -149,16 +164,54 @@ export class Editor {
     if (!this.clipboard) return this.say('Nothing was copied yet.');
     const here = this.selection;
     const place = here.at === 'card' ? placeOf(this.document, here.key) : null;
+    const original = placeOf(this.document, this.clipboard.key) !== null;
     const copy = copyOf(this.document, this.clipboard);
     if (here.at === 'gap') this.place(copy, here.lane, here.index);
     else if (place) this.place(copy, place.lane, place.index + 1);
     else this.place(copy, ['lane'], 0);
     this.say('Pasted.');
+    // What was cut and is put elsewhere is the original itself.
+    if (original) this.reviewCopy(copy, 'Pasted.');
   }
 
   duplicate(key: string): void {
     const place = placeOf(this.document, key);
-    if (place) this.place(copyOf(this.document, place.step), place.lane, place.index + 1);
+    if (!place) return;
+    const copy = copyOf(this.document, place.step);
+    this.place(copy, place.lane, place.index + 1);
+    this.reviewCopy(copy, 'Duplicated.');
+  }
+
+  /** Has everything that a copy carries looked at: what stays as it is in the original is for someone to say yes to. */
+  private reviewCopy(copy: Step, done: string): void {
+    const carried = carriedBy(copy, namingOf(this.document));
+    if (!carried.length) return;
+    this.copies = [...this.copies, { key: copy.key, carried }];
+    this.copied++;
+    this.say(
+      `${done} ${carried.length === 1 ? 'One value is' : `${carried.length} values are`} as in the original: see below the sheet.`
+    );
+  }
+
+  /** What copies still carry, and nobody has said yes to. */
+  get toReview(): Carried[] {
+    const name = namingOf(this.document);
+    return this.copies.flatMap(({ key, carried }) => {
+      const block = placeOf(this.document, key)?.step;
+      const now = new Map(block ? carriedBy(block, name).map((c) => [c.id, c]) : []);
+      return carried.flatMap((c) => {
+        const there = now.get(c.id);
+        return there?.raw === c.raw ? [there] : [];
+      });
+    });
+  }
+
+  /** Says yes to what copies carry: it is right as it is. */
+  approve(...items: Carried[]): void {
+    const right = new Set(items.map((c) => c.id));
+    this.copies = this.copies
+      .map(({ key, carried }) => ({ key, carried: carried.filter((c) => !right.has(c.id)) }))
+      .filter(({ carried }) => carried.length);
   }
 
   toggleFold(key: string): void {

@@ -87,7 +87,7 @@ describe('acts on the sheet', () => {
     editor.paste();
     expect(laneKeys(editor)).toEqual(expected);
     expect(editor.selection).toEqual({ at: 'card', key: 'a-2' });
-    expect(editor.said).toBe('Pasted.');
+    expect(editor.said).toBe('Pasted. 2 values are as in the original: see below the sheet.');
   });
 
   it('with nothing copied, says so and changes nothing', () => {
@@ -109,6 +109,33 @@ describe('acts on the sheet', () => {
     const editor = open();
     editor.duplicate('z');
     expect(laneKeys(editor)).toEqual(['a', 'w', 'b', 'z', 'z-2']);
+  });
+
+  it('what a copy carries is looked at until someone says yes or changes it', () => {
+    const editor = open();
+    editor.duplicate('z');
+    const review = () => editor.toReview.map((c) => `${c.key} ${c.what}`);
+    expect(review()).toEqual(['z-2 subject', 'z-2 text']);
+    editor.apply({ edit: 'patch', key: 'z-2', set: { subject: 'Another' } });
+    expect(review()).toEqual(['z-2 text']);
+    editor.undo();
+    expect(review()).toEqual(['z-2 subject', 'z-2 text']);
+    editor.approve(editor.toReview[0]!);
+    expect(review()).toEqual(['z-2 text']);
+    editor.duplicate('z-2');
+    expect(review()).toEqual(['z-2 text', 'z-3 subject', 'z-3 text']);
+    editor.remove('z-2');
+    expect(review()).toEqual(['z-3 subject', 'z-3 text']);
+    editor.approve(...editor.toReview);
+    expect(review()).toEqual([]);
+  });
+
+  it('what was cut and put elsewhere needs no look', () => {
+    const editor = open();
+    editor.cut('z');
+    editor.paste();
+    expect(editor.toReview).toEqual([]);
+    expect(editor.said).toBe('Pasted.');
   });
 
   it('folds and unfolds', () => {
