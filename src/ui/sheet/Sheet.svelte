@@ -3,7 +3,9 @@
   import { dropOf } from '$core/edit/drag.ts';
   import { readGapText } from '$core/edit/gap-text.ts';
   import type { Journey } from '$core/journey/schema.ts';
-  import { layoutSheet, ROW_HEIGHT, type Card, type Gap, type LaneRow } from '$core/sheet/layout.ts';
+  import { heldUp } from '$core/sheet/held-up.ts';
+  import { layoutSheet, ROW_HEIGHT, type Card, type Gap, type LaneRow, type Moment } from '$core/sheet/layout.ts';
+  import { durationText } from '$core/time/duration.ts';
   import { kindOf, type StepName } from '$core/steps/index.ts';
   import { untilWords, type WaitStep } from '$core/steps/wait.ts';
   import { entryWords } from '$core/tell/condition.ts';
@@ -38,11 +40,19 @@
   let inserting = $state<{ gap: Gap; filter: string } | null>(null);
 
   const layout = $derived(layoutSheet(journey.lane, editor.folded));
+  const held = $derived(heldUp(journey));
   const stops = $derived(stopsOf(layout));
   const editable = $derived(figures === null);
   const flagged = $derived(new Set(findings.map((f) => f.step)));
   const selectedGap = $derived(editor.selection.at === 'gap' ? gapOf(editor.selection) : null);
   const PAD_BOTTOM = ROW_HEIGHT;
+
+  /** How much later than a moment people can come to it, because of sending hours: "13 h". */
+  function lateOf({ min, max }: Moment): string {
+    const here = layout.cards.filter(({ elapsed }) => elapsed.min === min && elapsed.max === max);
+    const late = Math.max(0, ...here.map((card) => held.get(card.step.key) ?? 0));
+    return durationShort(durationText(late) ?? '');
+  }
 
   const waitShort = (w: WaitStep): string => (w.until ? untilWords(w.until) : durationShort(w.for ?? ''));
 
@@ -228,7 +238,15 @@
         <span>Lanes</span>{#if figures}<span class="soft">people so far</span>{/if}
       </div>
       {#each layout.moments as m (`${m.min}/${m.max}`)}
-        <div class="moment" style="width: {m.width}px"><strong>{m.label}</strong></div>
+        {@const late = lateOf(m)}
+        <div class="moment" style="width: {m.width}px">
+          <strong>{m.label}</strong>
+          {#if late}<span
+              class="soft"
+              title="Sending hours hold some messages: those who come at the worst time are here {late} later"
+              >to +{late}</span
+            >{/if}
+        </div>
       {/each}
     </div>
     <div class="body">
@@ -354,6 +372,10 @@
     padding: 9px 8px 0;
     font-size: 13.5px;
     border-right: 1px solid var(--rule);
+  }
+  .moment .soft {
+    margin-left: 6px;
+    font-size: 12px;
   }
   .body {
     display: flex;
