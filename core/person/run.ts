@@ -259,9 +259,7 @@ export class PersonRun implements Hands {
     const { goal, leaveWhen } = plan;
     if (!goal && !leaveWhen.length) return false;
     const asked = this.askedBy(plan, walk);
-    const holds = (rule: Rule): boolean =>
-      rule.test ? rule.test(asked) : h !== null && (rule.match?.(h, walk, asked.zone) ?? false);
-    if (goal && !walk.goalReached && (walk.goalUntil === null || this.at <= walk.goalUntil) && holds(goal)) {
+    if (goal && !walk.goalReached && (walk.goalUntil === null || this.at <= walk.goalUntil) && meets(goal, asked, h)) {
       const ends = goal.leave && walk.state === 'walking';
       if (!ends) this.say(plan, walk, null, 'reached', {});
       this.reach(plan, walk);
@@ -271,7 +269,7 @@ export class PersonRun implements Hands {
       }
     }
     if (walk.state !== 'walking') return false;
-    const leaving = leaveWhen.find(holds);
+    const leaving = leaveWhen.find((rule) => meets(rule, asked, h));
     if (!leaving) return false;
     this.end(plan, walk, 'early', leaving.reason, null);
     return true;
@@ -419,4 +417,9 @@ export class PersonRun implements Hands {
       return;
     }
   }
+}
+
+/** Whether a goal or leave rule holds: its condition now, or the happening in hand. */
+function meets({ test, match }: Rule, asked: Asked, h: Happening | null): boolean {
+  return test ? test(asked) : h !== null && (match?.(h, asked.walk, asked.zone) ?? false);
 }
