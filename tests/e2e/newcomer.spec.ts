@@ -162,8 +162,15 @@ for (const [name, buffer, message] of [
 test('a journey that cannot go live says why', async ({ page }) => {
   await page.goto('/journeys/open-evening');
   const button = page.getByRole('button', { name: '1 blocker to mend' });
-  await expect(button).toBeDisabled();
   await expect(button).toHaveAttribute('title', 'This email has no subject.');
+  // It goes where it is mended.
+  await expect(async () => {
+    await button.click();
+    await expect(page.getByLabel('Subject')).toBeFocused({ timeout: 1000 });
+  }).toPass();
+  await expect(page.getByRole('tabpanel', { name: 'Findings' })).toContainText(
+    'Blocks going live.This email has no subject.'
+  );
   await page.goto('/journeys/open-evening/review');
   await expect(page.getByRole('button', { name: '1 blocker to mend first' })).toBeDisabled();
 });

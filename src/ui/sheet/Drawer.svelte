@@ -24,6 +24,9 @@
   $effect(() => {
     if (editor.copied) [chosen, open] = ['copied', true];
   });
+  $effect(() => {
+    if (editor.showFindings) [chosen, open] = ['findings', true];
+  });
 
   $effect(() => {
     // Both ways: what is selected on the sheet is brought into view here.

@@ -29,6 +29,8 @@ export class Editor {
   focusPanel = $state(0);
   /** Counts up when the sheet should take it back. */
   focusSheet = $state(0);
+  /** Counts up when the findings should be seen. */
+  showFindings = $state(0);
   clipboard = $state<Step | null>(null);
   /** Copies made here, with what they carry that nobody has looked at yet. */
   private copies = $state.raw<{ key: string; carried: Carried[] }[]>([]);

@@ -5,7 +5,7 @@
   import Redo from 'carbon-icons-svelte/lib/Redo.svelte';
   import Undo from 'carbon-icons-svelte/lib/Undo.svelte';
   import { onMount } from 'svelte';
-  import { findingsOf } from '$core/check/index.ts';
+  import { findingsOf, type Finding } from '$core/check/index.ts';
   import type { LaneRow } from '$core/sheet/layout.ts';
   import { entryWords } from '$core/tell/condition.ts';
   import StateSquare from '$ui/journeys/StateSquare.svelte';
@@ -48,6 +48,13 @@
 
   async function review(): Promise<void> {
     if (await editor.save()) await goto(`/journeys/${data.journey.key}/review`);
+  }
+
+  /** Goes where a blocker is mended: the list of findings, and the first field of its step. */
+  function mend(blocker: Finding): void {
+    editor.selection = blocker.step ? { at: 'card', key: blocker.step } : { at: 'journey' };
+    editor.showFindings++;
+    editor.focusPanel++;
   }
 
   function onkeydown(event: KeyboardEvent): void {
@@ -141,9 +148,10 @@
     {#if view === 'plan'}
       <Button
         size="field"
-        disabled={blockers.length > 0 || (data.live !== null && !changed)}
+        kind={blockers.length ? 'tertiary' : 'primary'}
+        disabled={!blockers.length && data.live !== null && !changed}
         title={blockers.map((b) => b.text).join(' ')}
-        on:click={() => void review()}
+        on:click={() => (blockers[0] ? mend(blockers[0]) : void review())}
       >
         {blockers.length
           ? `${plural(blockers.length, 'blocker', 'blockers')} to mend`
