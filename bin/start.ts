@@ -120,7 +120,7 @@ export async function start({
       ORIGIN: web,
       HOST: '127.0.0.1',
       PORT: String(ports.web),
-      BODY_SIZE_LIMIT: '27M',
+      BODY_SIZE_LIMIT: '5M',
       SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
       SMS_URL: `http://127.0.0.1:${ports.handset}`,
       SMS_SECRET: await handsetSecret(pool),

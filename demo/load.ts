@@ -13,8 +13,9 @@ import { askSkip, latestSkip } from '../server/clock/skip.ts';
 import type { Pool } from '../server/db/pool.ts';
 import { createJourney } from '../server/journeys/journeys.ts';
 import { setLive } from '../server/journeys/going-live.ts';
-import { checkRows, guessTargets, readTable } from '../server/people/csv.ts';
+import { openTable } from '../server/people/csv.ts';
 import { importRows } from '../server/people/import.ts';
+import { checkRows, guessTargets, isRefused } from '../server/people/rows.ts';
 import { askChange } from '../server/people/inputs.ts';
 
 /** Monday 11 January 2027, in the morning. */
@@ -30,11 +31,16 @@ export async function loadDemo(
   until: number,
   progress: (text: string) => void
 ): Promise<void> {
-  const table = readTable(readFileSync(join(folder, 'people.csv')));
-  const { good, refused } = checkRows(table, guessTargets(table.header), 'IE');
-  if (refused[0]) throw new Error(`people.csv, line ${refused[0].line}: ${refused[0].reason}`);
-  await importRows(pool, good, { importId: 'demo', begins: false }, () => undefined);
-  progress(`${good.length} people`);
+  const table = await openTable([readFileSync(join(folder, 'people.csv'))]);
+  const targets = guessTargets(table.header);
+  const everyone = (async function* () {
+    for await (const row of checkRows(table, targets, 'IE')) {
+      if (isRefused(row)) throw new Error(`people.csv, line ${row.line}: ${row.reason}`);
+      yield row;
+    }
+  })();
+  const { made } = await importRows(pool, everyone, { importId: 'demo', begins: false, total: 0 }, () => undefined);
+  progress(`${made} people`);
 
   for (const file of readdirSync(join(folder, 'journeys')).sort()) {
     const { journey, problems } = parseJourney(readFileSync(join(folder, 'journeys', file), 'utf8'));

@@ -138,3 +138,10 @@ function ago(ms: number): string {
   if (ms % HOUR === 0) return `${ms / HOUR}h`;
   return ms % 60_000 === 0 ? `${ms / 60_000}m` : `${ms}ms`;
 }
+
+/** All that an asynchronous source gives, in order. */
+export async function collected<T>(source: AsyncIterable<T>): Promise<T[]> {
+  const all: T[] = [];
+  for await (const one of source) all.push(one);
+  return all;
+}

@@ -3,7 +3,7 @@ import { now } from '../clock/clock.ts';
 import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import type { GoodRow, Refused } from './csv.ts';
+import { isRefused, type GoodRow, type Refused } from './rows.ts';
 
 export interface Matched {
   row: GoodRow;
@@ -22,67 +22,90 @@ export interface ImportProgress {
 
 const AT_ONCE = 500;
 
-/** Finds who is known already. A row whose two addresses belong to two people is refused. */
-export async function matchRows(db: Db, rows: GoodRow[]): Promise<{ matched: Matched[]; refused: Refused[] }> {
+/** Lines of the rows that have taken a person, by the person: one row for each. */
+export type Taken = Map<number, number>;
+
+/**
+ * Finds who is known already. A row whose two addresses belong to two people is refused, and one for a person that
+ * another row of the file has `taken`.
+ */
+export async function matchRows(
+  db: Db,
+  rows: GoodRow[],
+  taken: Taken = new Map()
+): Promise<{ matched: Matched[]; refused: Refused[] }> {
   const matched: Matched[] = [];
   const refused: Refused[] = [];
-  const taken = new Map<number, number>();
-  for (let i = 0; i < rows.length; i += 5000) {
-    const part = rows.slice(i, i + 5000);
-    const known = await db.query<{ id: number; email: string | null; phone: string | null }>(
-      `select id, lower(email) as email, phone from people where lower(email) = any($1::text[]) or phone = any($2::text[])`,
-      [part.map((r) => r.email), part.map((r) => r.phone)]
-    );
-    const byEmail = new Map(known.rows.map((k) => [k.email, k.id]));
-    const byPhone = new Map(known.rows.map((k) => [k.phone, k.id]));
-    for (const row of part) {
-      const a = row.email === null ? undefined : byEmail.get(row.email);
-      const b = row.phone === null ? undefined : byPhone.get(row.phone);
-      if (b !== undefined && b !== a && row.email !== null) {
-        refused.push({
-          line: row.line,
-          column: null,
-          found: row.phone ?? '',
-          reason: 'this phone number belongs to someone with another email'
-        });
-        continue;
-      }
-      const person = a ?? b ?? null;
-      const line = person === null ? undefined : taken.get(person);
-      if (line !== undefined) {
-        refused.push({
-          line: row.line,
-          column: null,
-          found: row.email ?? row.phone ?? '',
-          reason: `this is the person of line ${line}, by another address`
-        });
-        continue;
-      }
-      if (person !== null) taken.set(person, row.line);
-      matched.push({ row, person });
+  const known = await db.query<{ id: number; email: string | null; phone: string | null }>(
+    `select id, lower(email) as email, phone from people where lower(email) = any($1::text[]) or phone = any($2::text[])`,
+    [rows.map((r) => r.email), rows.map((r) => r.phone)]
+  );
+  const byEmail = new Map(known.rows.map((k) => [k.email, k.id]));
+  const byPhone = new Map(known.rows.map((k) => [k.phone, k.id]));
+  for (const row of rows) {
+    const a = row.email === null ? undefined : byEmail.get(row.email);
+    const b = row.phone === null ? undefined : byPhone.get(row.phone);
+    if (b !== undefined && b !== a && row.email !== null) {
+      refused.push({
+        line: row.line,
+        column: null,
+        found: row.phone ?? '',
+        reason: 'this phone number belongs to someone with another email'
+      });
+      continue;
     }
+    const person = a ?? b ?? null;
+    const line = person === null ? undefined : taken.get(person);
+    if (line !== undefined) {
+      refused.push({
+        line: row.line,
+        column: null,
+        found: row.email ?? row.phone ?? '',
+        reason: `this is the person of line ${line}, by another address`
+      });
+      continue;
+    }
+    if (person !== null) taken.set(person, row.line);
+    matched.push({ row, person });
   }
   return { matched, refused };
+}
+
+/** Good rows, so many at a time; refused ones are left out. */
+async function* inParts(rows: AsyncIterable<GoodRow | Refused>, size: number): AsyncGenerator<GoodRow[]> {
+  let part: GoodRow[] = [];
+  for await (const row of rows) {
+    if (isRefused(row)) continue;
+    part.push(row);
+    if (part.length < size) continue;
+    yield part;
+    part = [];
+  }
+  if (part.length) yield part;
 }
 
 /**
  * Imports, five hundred at a time, each part whole or not at all. `begins`:
  * whether tags of the file begin journeys, as tags put on by hand would; if not,
- * they only describe how things stand. Stops between parts when `signal` says so.
+ * they only describe how things stand. `total`: how many rows will come, for the
+ * progress. Stops between parts when `signal` says so.
  */
 export async function importRows(
   pool: Pool,
-  rows: GoodRow[],
-  options: { importId: string; begins: boolean; signal?: AbortSignal },
+  rows: AsyncIterable<GoodRow | Refused>,
+  options: { importId: string; begins: boolean; total: number; signal?: AbortSignal },
   progress: (p: ImportProgress) => void
 ): Promise<ImportProgress> {
-  const state: ImportProgress = { done: 0, total: rows.length, made: 0, updated: 0, keptWithdrawn: 0 };
-  for (let i = 0; i < rows.length && !options.signal?.aborted; i += AT_ONCE) {
-    const part = rows.slice(i, i + AT_ONCE);
+  const state: ImportProgress = { done: 0, total: options.total, made: 0, updated: 0, keptWithdrawn: 0 };
+  const taken: Taken = new Map();
+  for await (const part of inParts(rows, AT_ONCE)) {
+    if (options.signal?.aborted) break;
+    let took = 0;
     await transaction(pool, async (db) => {
       const at = ts(await now(db));
       // Matched anew: someone may have come in another way since the preview.
-      const { matched } = await matchRows(db, part);
+      const { matched } = await matchRows(db, part, taken);
+      took = matched.length;
       const made = matched.filter((m) => m.person === null);
       const known = matched.filter((m): m is { row: GoodRow; person: number } => m.person !== null);
       const people = [
@@ -101,7 +124,7 @@ export async function importRows(
       if (options.begins) await notify(db, 'inbox');
       await notify(db, 'changed');
     });
-    state.done += part.length;
+    state.done += took;
     progress({ ...state });
   }
   return state;

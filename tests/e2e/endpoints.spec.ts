@@ -141,32 +141,45 @@ test.describe('skipping the clock', () => {
 });
 
 test.describe('an upload of people', () => {
-  const upload = (
-    request: APIRequestContext,
-    file: Buffer | null,
-    more: Record<string, string> = {},
-    way = 'check'
-  ): Promise<APIResponse> =>
-    request.post(`/api/people/import/${way}`, {
-      headers: { origin: process.env['AMBULO_URL'] ?? '', accept: 'application/json' },
-      multipart: { ...(file ? { file: { name: 'p.csv', mimeType: 'text/csv', buffer: file } } : {}), ...more }
-    });
+  const headers = { origin: process.env['AMBULO_URL'] ?? '', accept: 'application/json' };
+  const post = (request: APIRequestContext, path: string, data: object): Promise<APIResponse> =>
+    request.post(`/api/people/import${path}`, { headers, data });
+  const put = (request: APIRequestContext, id: string, place: string, data: Buffer): Promise<APIResponse> =>
+    request.put(`/api/people/import/${id}/${place}`, { headers, data });
+  const upload = async (request: APIRequestContext, file: Buffer): Promise<string> => {
+    const begun = await post(request, '', { name: 'p.csv', bytes: file.length });
+    const { id, part } = (await begun.json()) as { id: string; part: number };
+    for (let place = 0; place * part < file.length; place++) {
+      const kept = await put(request, id, String(place), file.subarray(place * part, (place + 1) * part));
+      expect(kept.status()).toBe(200);
+    }
+    return id;
+  };
+  const RUN = { begins: false, total: 1 };
+  const told = async (response: APIResponse): Promise<Record<string, unknown>[]> =>
+    (await response.text())
+      .trim()
+      .split('\n')
+      .map((line) => JSON.parse(line) as Record<string, unknown>);
   const good = Buffer.from('email,first_name\nnew.person@people.example,New\n');
 
-  const cases: [string, Buffer | null, Record<string, string>, RegExp][] = [
-    ['without a file', null, { begins: 'no' }, /Choose a file first/],
-    ['that is empty', Buffer.from(''), {}, /empty/],
+  const cases: [string, Buffer, object, RegExp][] = [
+    ['that is nothing but white space', Buffer.from(' \n'), {}, /empty/],
     ['that is not UTF-8', Buffer.from([0x65, 0x6d, 0x0a, 0xff, 0xfe, 0x0a]), {}, /UTF-8/],
-    ['with a mapping that is not JSON', good, { mapping: '[' }, /cannot be read/],
-    ['with a mapping for other columns', good, { mapping: '["email"]' }, /does not fit/],
-    ['with a mapping to nothing known', good, { mapping: '["email", "password"]' }, /does not fit/],
-    ['with one thing twice', good, { mapping: '["email", "email"]' }, /same thing/]
+    ['with a mapping that is no list', good, { mapping: '[' }, /mapping: found "\["/],
+    ['with a mapping for other columns', good, { mapping: ['email'] }, /does not fit/],
+    ['with a mapping to nothing known', good, { mapping: ['email', 'password'] }, /expected a known column/],
+    ['with one thing twice', good, { mapping: ['email', 'email'] }, /same thing/]
   ];
   for (const [name, file, more, message] of cases) {
     test(`${name} is refused, by preview and by import`, async ({ request, query }) => {
       const [before] = await query('select count(*) as n from people');
-      for (const way of ['check', 'run']) {
-        const response = await upload(request, file, more, way);
+      const id = await upload(request, file);
+      for (const [way, body] of [
+        ['check', {}],
+        ['run', RUN]
+      ] as const) {
+        const response = await post(request, `/${id}/${way}`, { ...body, ...more });
         expect(response.status(), way).toBe(400);
         expect(await said(response)).toMatch(message);
       }
@@ -174,10 +187,39 @@ test.describe('an upload of people', () => {
     });
   }
 
-  test('too large is refused before it is read, with the way out', async ({ request }) => {
-    const response = await upload(request, Buffer.alloc(26 * 1024 * 1024, 'a'));
-    expect(response.status()).toBe(413);
-    expect(await said(response)).toMatch(/larger than 25 MB.*Split it/);
+  test('too large, empty, or in parts that do not fit is refused, with the way out', async ({ request }) => {
+    const large = await post(request, '', { name: 'p.csv', bytes: 300 * 1024 * 1024 });
+    expect(large.status()).toBe(413);
+    expect(await said(large)).toMatch(/300 MB; up to 200 MB.*split it/);
+    expect((await post(request, '', { name: 'p.csv', bytes: 0 })).status()).toBe(400);
+    expect((await post(request, '', { name: 'p.csv', bytes: -1 })).status()).toBe(400);
+
+    const begun = await post(request, '', { name: 'p.csv', bytes: 10 });
+    const { id } = (await begun.json()) as { id: string };
+    for (const place of ['1', '-1', 'x', '99999']) expect((await put(request, id, place, good)).status()).toBe(404);
+    expect((await put(request, id, '0', good)).status()).toBe(404);
+    expect((await put(request, id, '0', Buffer.alloc(4.5 * 1024 * 1024, 'a'))).status()).toBe(413);
+    expect((await put(request, id, '0', Buffer.from('email'))).status()).toBe(200);
+    const half = await post(request, `/${id}/check`, {});
+    expect([half.status(), await said(half)]).toEqual([409, 'Parts of this file have not arrived. Choose it again.']);
+    for (const other of ['x', '00000000-0000-4000-8000-000000000000'])
+      expect((await post(request, `/${other}/check`, {})).status()).toBe(404);
+  });
+
+  test('of many rows is looked at and imported with progress, and is gone afterwards', async ({ request, query }) => {
+    const rows = Array.from({ length: 11_000 }, (_, i) => `many${i}@people.example,Many`);
+    rows[9000] = 'nobody,';
+    const file = Buffer.from(`email,first_name\n${rows.join('\n')}\n${' '.repeat(4 * 1024 * 1024)}\n`);
+    const id = await upload(request, file);
+    const lines = await told(await post(request, `/${id}/check`, {}));
+    expect(lines.length).toBeGreaterThan(1);
+    expect(lines.at(-1)).toMatchObject({ end: true, rows: 11_000, made: 10_999, refusedTotal: 1 });
+    expect(lines.at(-1)!['refused']).toMatchObject([{ line: 9002, found: 'nobody' }]);
+    const done = await told(await post(request, `/${id}/run`, { begins: false, total: 10_999 }));
+    expect(done.at(-1)).toMatchObject({ end: true, done: 10_999, made: 10_999 });
+    expect(await query(`select count(*)::int as n from people where email like 'many%'`)).toEqual([{ n: 10_999 }]);
+    expect((await post(request, `/${id}/check`, {})).status()).toBe(404);
+    await query(`delete from people where email like 'many%'`);
   });
 
   test('a preview changes nothing; a name with markup and Liquid in it stays text', async ({
@@ -187,10 +229,11 @@ test.describe('an upload of people', () => {
   }) => {
     const nasty = `<img src=x onerror="document.title='hit'">{{ person.email }}`;
     const csv = Buffer.from(`email,first_name\nnasty@people.example,"${nasty.replaceAll('"', '""')}"\n`);
-    const preview = await upload(request, csv);
-    expect(await preview.json()).toMatchObject({ made: 1, updated: 0, refusedTotal: 0 });
+    const id = await upload(request, csv);
+    const preview = await told(await post(request, `/${id}/check`, {}));
+    expect(preview.at(-1)).toMatchObject({ made: 1, updated: 0, refusedTotal: 0 });
     expect(await query(`select from people where email = 'nasty@people.example'`)).toEqual([]);
-    await upload(request, csv, { begins: 'no' }, 'run');
+    await told(await post(request, `/${id}/run`, RUN));
     const [person] = await query<{ id: number; first_name: string }>(
       `select id, first_name from people where email = 'nasty@people.example'`
     );

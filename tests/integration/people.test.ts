@@ -1,14 +1,19 @@
 /** Importing, finding, and conditions as SQL. */
+import { randomUUID } from 'node:crypto';
 import fc from 'fast-check';
 import { afterEach, beforeEach, expect, it } from 'vitest';
-import { journey, MONDAY, put, reachable } from '../make.ts';
+import { collected, journey, MONDAY, put, reachable } from '../make.ts';
 import { compileCondition } from '../../core/condition/evaluate.ts';
 import { conditionSchema, type Condition } from '../../core/condition/schema.ts';
 import { conditionSql, Parameters } from '../../core/condition/sql.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
 import type { PersonState } from '../../core/person/state.ts';
-import { checkRows, guessTargets, readTable } from '../../server/people/csv.ts';
-import { importRows, matchRows } from '../../server/people/import.ts';
+import { createUser } from '../../server/access/sessions.ts';
+import { openTable, type Table } from '../../server/people/csv.ts';
+import { importRows } from '../../server/people/import.ts';
+import { beginFile, importFile, keepPart, PART_BYTES, partsOf } from '../../server/people/import-files.ts';
+import { lookAt } from '../../server/people/look.ts';
+import { checkRows, guessTargets, type Target } from '../../server/people/rows.ts';
 import { personPage, searchPeople } from '../../server/people/people.ts';
 import { review } from '../../server/journeys/going-live.ts';
 import { createJourney, saveDraft } from '../../server/journeys/journeys.ts';
@@ -21,16 +26,23 @@ beforeEach(async () => {
 afterEach(() => world.close());
 
 async function importText(csv: string, begins = true) {
-  const table = readTable(new TextEncoder().encode(csv));
-  const { good, refused } = checkRows(table, guessTargets(table.header), 'IE');
-  const { matched, refused: clashes } = await matchRows(world.pool, good);
+  const looked = await lookAt(world.pool, ...(await opened(csv)), 'IE');
+  const [table, targets] = await opened(csv);
+  const total = looked.made + looked.updated;
   const end = await importRows(
     world.pool,
-    matched.map((m) => m.row),
-    { importId: 'i', begins },
+    checkRows(table, targets, 'IE'),
+    { importId: randomUUID(), begins, total },
     () => undefined
   );
-  return { ...end, refused: [...refused, ...clashes] };
+  // What was promised is what is done.
+  expect(end).toMatchObject({ done: total, total, made: looked.made, updated: looked.updated });
+  return { ...end, refused: looked.refused };
+}
+
+async function opened(csv: string): Promise<[Table, Target[]]> {
+  const table = await openTable([new TextEncoder().encode(csv)]);
+  return [table, guessTargets(table.header)];
 }
 
 it('makes new people, updates known ones by email or else by phone, and takes nobody out', async () => {
@@ -86,14 +98,59 @@ it.each([
 
 it('stops between parts when asked, keeping what is in', async () => {
   const csv = 'email\n' + Array.from({ length: 1200 }, (_, i) => `p${i}@b.example`).join('\n');
-  const table = readTable(new TextEncoder().encode(csv));
-  const { good } = checkRows(table, guessTargets(table.header), 'IE');
+  const [table, targets] = await opened(csv);
   const stop = new AbortController();
-  const end = await importRows(world.pool, good, { importId: 'i', begins: false, signal: stop.signal }, () =>
-    stop.abort()
+  const end = await importRows(
+    world.pool,
+    checkRows(table, targets, 'IE'),
+    { importId: 'i', begins: false, total: 1200, signal: stop.signal },
+    () => stop.abort()
   );
   expect(end).toMatchObject({ done: 500, made: 500 });
   expect((await world.pool.query<{ n: number }>('select count(*) as n from people')).rows[0]?.n).toBe(500);
+});
+
+it('looks at a large file part by part: every refused row counted, the first named, those known found', async () => {
+  await importText('email,phone\nknown@b.example,+447700900002\n');
+  const rows = Array.from({ length: 12_000 }, (_, i) => (i % 3 ? `p${i}@b.example,,x;t${i % 400}` : `nonsense${i},,`));
+  rows[7001] = ',+447700900002,';
+  rows[11_999] = 'known@b.example,,';
+  const seen: number[] = [];
+  const [table, targets] = await opened(`email,phone,tags\n${rows.join('\n')}\n`);
+  const looked = await lookAt(world.pool, table, targets, 'IE', (n) => seen.push(n));
+  // One of the two for the person who is known is refused, with the line of the other.
+  expect(looked).toMatchObject({ rows: 12_000, made: 7998, updated: 1, refusedTotal: 4001 });
+  expect(looked.refused).toHaveLength(200);
+  expect(looked.refused[1]).toMatchObject({ line: 5, found: 'nonsense3' });
+  expect(looked.preview.map((r) => r.line)).toEqual([2, 3, 4, 5, 6, 7, 8, 9]);
+  expect(looked.tags).toHaveLength(200);
+  expect(seen.at(-1)).toBe(12_000);
+  expect(seen.length).toBeGreaterThan(1);
+});
+
+it('keeps an uploaded file in parts, for its owner alone, and not for ever', async () => {
+  const { pool } = world;
+  for (const name of ['one', 'two']) await createUser(pool, { email: `${name}@b.example`, name, password: 'x' });
+  const id = await beginFile(pool, 1, 'p.csv', PART_BYTES + 3);
+  const first = new Uint8Array(PART_BYTES).fill(97);
+  expect(await keepPart(pool, 1, id, 1, new TextEncoder().encode('abc'))).toBe(true);
+  expect(await importFile(pool, 1, id)).toMatchObject({ name: 'p.csv', whole: false });
+  expect(await keepPart(pool, 1, id, 0, first)).toBe(true);
+  expect(await keepPart(pool, 1, id, 0, first)).toBe(true);
+  expect(await importFile(pool, 1, id)).toMatchObject({ whole: true });
+  // Not someone else's, not beyond its end, not a file that is not there.
+  expect(await importFile(pool, 2, id)).toBeNull();
+  expect(await keepPart(pool, 2, id, 0, first)).toBe(false);
+  expect(await keepPart(pool, 1, id, 1, new TextEncoder().encode('abcd'))).toBe(false);
+  expect(await keepPart(pool, 1, id, 2, new TextEncoder().encode('x'))).toBe(false);
+  expect(await keepPart(pool, 1, randomUUID(), 0, first)).toBe(false);
+  const parts = await collected(partsOf(pool, id));
+  expect(parts.map((p) => p.length)).toEqual([PART_BYTES, 3]);
+
+  await pool.query(`update import_files set created_at = now() - interval '25 hours'`);
+  await beginFile(pool, 2, 'q.csv', 3);
+  expect(await importFile(pool, 1, id)).toBeNull();
+  expect(await collected(partsOf(pool, id))).toEqual([]);
 });
 
 const workspace = compileSettings(null);

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Button, Checkbox, ProgressBar } from 'carbon-components-svelte';
+  import { send as request } from '$ui/api.ts';
   import { number, plural } from '$ui/format.ts';
   import type { PageData } from './$types';
 
@@ -22,19 +23,20 @@
     updated: number;
     keptWithdrawn: number;
     end?: boolean;
-    problem?: string;
   }
 
   let { data }: { data: PageData } = $props();
   let file = $state<File | null>(null);
+  /** The file as the server keeps it. */
+  let upload = $state('');
   let looked = $state<Looked | null>(null);
   let targets = $state<string[]>([]);
   let begins = $state(true);
   let problem = $state('');
-  let busy = $state(false);
+  /** What is going on before anything is imported: bytes that have arrived, or rows looked at. */
+  let busy = $state<{ what: 'upload' | 'look'; done: number; of: number } | null>(null);
   let progress = $state<Progress | null>(null);
   let stopper = $state.raw<AbortController | null>(null);
-  const MOST_MB = 25;
 
   const OWN = [
     ['email', 'email address'],
@@ -53,49 +55,106 @@
       (t) => t.startsWith('field:') && !OWN.some(([own]) => `field:${own}` === t)
     );
 
-  function body(): FormData {
-    const form = new FormData();
-    if (file) form.set('file', file);
-    if (targets.length) form.set('mapping', JSON.stringify(targets));
-    form.set('begins', begins ? 'yes' : 'no');
-    return form;
+  /** Sends the file in parts; false where it was refused or stopped. */
+  async function send(chosen: File, signal: AbortSignal): Promise<boolean> {
+    busy = { what: 'upload', done: 0, of: chosen.size };
+    const begun = await ask<{ id: string; part: number }>('POST', '/api/people/import', {
+      name: chosen.name,
+      bytes: chosen.size
+    });
+    if (!begun) return false;
+    const { id, part } = begun;
+    for (let place = 0; place * part < chosen.size; place++) {
+      const bytes = chosen.slice(place * part, (place + 1) * part);
+      if (!(await ask('PUT', `/api/people/import/${id}/${place}`, bytes, signal))) return false;
+      busy = { what: 'upload', done: place * part + bytes.size, of: chosen.size };
+    }
+    upload = id;
+    return true;
+  }
+
+  async function ask<T>(method: string, url: string, body: object, signal?: AbortSignal): Promise<T | null> {
+    const init =
+      body instanceof Blob
+        ? { body, headers: { accept: 'application/json', 'content-type': 'application/octet-stream' } }
+        : {};
+    const answer = await request<T>(method, url, body instanceof Blob ? undefined : body, {
+      ...init,
+      ...(signal ? { signal } : {})
+    });
+    if (answer.ok) return answer.data;
+    if (!signal?.aborted) problem = answer.message;
+    return null;
+  }
+
+  /** Posts, and takes what is told line by line; the last line. */
+  async function listen<T extends object>(
+    url: string,
+    body: object,
+    signal: AbortSignal,
+    take: (told: T) => void
+  ): Promise<T | null> {
+    const response = await fetch(url, {
+      method: 'POST',
+      body: JSON.stringify(body),
+      headers: { 'content-type': 'application/json', accept: 'application/json' },
+      signal
+    });
+    if (!response.ok || !response.body)
+      throw new Error(((await response.json()) as { message?: string }).message ?? 'The server refused it.');
+    const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+    let rest = '';
+    let last: T | null = null;
+    for (let part = await reader.read(); !part.done; part = await reader.read()) {
+      const lines = (rest + part.value).split('\n');
+      rest = lines.pop() ?? '';
+      for (const line of lines) {
+        const told = JSON.parse(line) as T & { problem?: string };
+        if (told.problem) throw new Error(told.problem);
+        take((last = told));
+      }
+    }
+    return last;
   }
 
   async function look(): Promise<void> {
     problem = '';
-    if (!file) return;
-    if (file.size > MOST_MB * 1048576) {
-      problem = `${file.name} has ${Math.round(file.size / 1048576)} MB; up to ${MOST_MB} MB are taken at once (about 250,000 people). Split it, and import the parts one after another.`;
-      looked = null;
-      return;
-    }
-    busy = true;
+    busy = { what: 'look', done: 0, of: 0 };
+    stopper = new AbortController();
     try {
-      const response = await fetch('/api/people/import/check', {
-        method: 'POST',
-        body: body(),
-        headers: { accept: 'application/json' }
-      });
-      const answer = (await response.json()) as Looked & { message?: string };
-      if (response.ok) {
-        looked = answer;
-        targets = answer.targets;
-      } else {
-        problem = answer.message ?? 'The file could not be looked at.';
-        if (!targets.length) looked = null;
+      const mapping = targets.length ? { mapping: $state.snapshot(targets) } : {};
+      const end = await listen<Looked & { end?: boolean }>(
+        `/api/people/import/${upload}/check`,
+        mapping,
+        stopper.signal,
+        (told) => (busy = { what: 'look', done: told.rows, of: 0 })
+      );
+      if (end?.end) {
+        looked = end;
+        targets = end.targets;
       }
-    } catch {
-      problem = 'The server cannot be reached. Nothing was imported; try again in a moment.';
+    } catch (error) {
+      if (!stopper.signal.aborted) problem = said(error);
+      if (!targets.length) looked = null;
     }
-    busy = false;
+    busy = null;
+    stopper = null;
   }
+
+  const said = (error: unknown): string =>
+    error instanceof TypeError
+      ? 'The server cannot be reached. Nothing was imported; try again in a moment.'
+      : (error as Error).message;
 
   async function choose(event: Event): Promise<void> {
     file = (event.currentTarget as HTMLInputElement).files?.[0] ?? null;
-    looked = null;
-    targets = [];
-    progress = null;
-    await look();
+    [looked, targets, progress, problem, upload] = [null, [], null, '', ''];
+    if (!file) return;
+    stopper = new AbortController();
+    const arrived = await send(file, stopper.signal);
+    busy = null;
+    stopper = null;
+    if (arrived) await look();
   }
 
   async function take(i: number, target: string): Promise<void> {
@@ -106,29 +165,24 @@
   async function run(): Promise<void> {
     problem = '';
     stopper = new AbortController();
-    progress = { done: 0, total: (looked?.made ?? 0) + (looked?.updated ?? 0), made: 0, updated: 0, keptWithdrawn: 0 };
+    const total = (looked?.made ?? 0) + (looked?.updated ?? 0);
+    progress = { done: 0, total, made: 0, updated: 0, keptWithdrawn: 0 };
     try {
-      const response = await fetch('/api/people/import/run', { method: 'POST', body: body(), signal: stopper.signal });
-      if (!response.ok || !response.body)
-        throw new Error(((await response.json()) as { message?: string }).message ?? 'The import was refused.');
-      const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
-      let rest = '';
-      for (let part = await reader.read(); !part.done; part = await reader.read()) {
-        const lines = (rest + part.value).split('\n');
-        rest = lines.pop() ?? '';
-        for (const line of lines) {
-          const told = JSON.parse(line) as Progress;
-          if (told.problem) problem = told.problem;
-          else progress = told;
-        }
-      }
+      await listen<Progress>(
+        `/api/people/import/${upload}/run`,
+        { mapping: $state.snapshot(targets), begins, total },
+        stopper.signal,
+        (told) => (progress = told)
+      );
     } catch (error) {
       problem = stopper.signal.aborted
         ? `Stopped. ${number(progress?.done ?? 0)} rows are in and stay; the rest is not.`
-        : (error as Error).message;
+        : said(error);
     }
     stopper = null;
   }
+
+  const MEGABYTE = 1024 * 1024;
 </script>
 
 <svelte:head><title>Import people · Ambulo</title></svelte:head>
@@ -144,7 +198,21 @@
     <input type="file" accept=".csv,text/csv,text/plain" onchange={(e) => void choose(e)} />
   </label>
   {#if problem}<p class="problem" role="alert">{problem}</p>{/if}
-  {#if busy}<p class="soft" role="status">Looking at the file …</p>{/if}
+  {#if busy}
+    <div class="busy" role="status">
+      {#if busy.what === 'upload'}
+        <ProgressBar
+          value={busy.done}
+          max={Math.max(1, busy.of)}
+          labelText="Sending the file"
+          helperText="{Math.floor(busy.done / MEGABYTE)} of {Math.ceil(busy.of / MEGABYTE)} MB"
+        />
+      {:else}
+        <span class="soft">Looking at the file: {plural(busy.done, 'row', 'rows')} so far …</span>
+      {/if}
+      <Button kind="ghost" size="small" on:click={() => stopper?.abort()}>Stop</Button>
+    </div>
+  {/if}
 
   {#if looked && !progress}
     <section>
@@ -214,7 +282,7 @@
       />
     {/if}
     <div class="go">
-      <Button disabled={busy || looked.made + looked.updated === 0} on:click={() => void run()}>
+      <Button disabled={busy !== null || looked.made + looked.updated === 0} on:click={() => void run()}>
         Import {plural(looked.made + looked.updated, 'person', 'people')}: {number(looked.made)} new, {number(
           looked.updated
         )} updated{looked.refusedTotal ? `, without the ${number(looked.refusedTotal)} refused` : ''}
@@ -224,7 +292,7 @@
 
   {#if progress}
     <section role="status">
-      <h2>{progress.end ? 'Imported' : 'Importing'}</h2>
+      <h2>{progress.end ? 'Imported' : stopper ? 'Importing' : 'Stopped'}</h2>
       <ProgressBar
         value={progress.done}
         max={Math.max(1, progress.total)}
@@ -282,6 +350,12 @@
     padding: 12px 14px;
     background: var(--surface);
     border: 1px solid var(--rule);
+  }
+  .busy {
+    display: flex;
+    gap: 16px;
+    align-items: center;
+    max-width: 520px;
   }
   .scroll {
     overflow: auto;
