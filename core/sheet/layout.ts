@@ -22,7 +22,7 @@ const GAP = 26;
 /** From a card that opens lanes to the first card of a lane in the same moment. */
 const INDENT = 40;
 /** Behind the last card of a column: room for the words of a wait. */
-const TRAIL = 74;
+const TRAIL = 60;
 const END_WIDTH = 64;
 const LAST_COLUMN_TRAIL = 30;
 

@@ -14,7 +14,7 @@ test('opens Today, then Journeys, then a live journey with people on its sheet',
   await expect(page.getByRole('row', { name: /Open evening in May/ })).toContainText('1 blocker');
   await page.getByRole('link', { name: 'After the first visit' }).click();
   const sheet = page.getByRole('application');
-  await expect(sheet.locator('.card', { hasText: 'Thank you' })).toContainText(/\d+ sent · \d+ % open/);
+  await expect(sheet.locator('.card', { hasText: 'Thank you' })).toContainText(/\d+ sent, \d+ % open/);
   await expect(sheet.getByText('Day 9')).toBeVisible();
   await expect(page.getByRole('heading', { name: /People walking this journey/ })).toContainText(/\d/);
 });

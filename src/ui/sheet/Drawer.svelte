@@ -138,7 +138,8 @@
   .finding {
     display: flex;
     gap: 12px;
-    align-items: baseline;
+    align-items: start;
+    padding-right: 4px;
   }
   .sentence,
   .what {

@@ -12,6 +12,7 @@
 <style>
   button {
     flex: none;
+    padding: 4px 0;
     font-size: 13px;
   }
 </style>

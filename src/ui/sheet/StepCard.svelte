@@ -93,10 +93,10 @@
     position: absolute;
     display: grid;
     grid-template-columns: 16px 1fr;
-    column-gap: 8px;
+    column-gap: 6px;
     align-content: center;
     align-items: center;
-    padding: 0 6px 0 8px;
+    padding: 0 3px 0 7px;
     overflow: hidden;
     color: var(--ink);
     font: inherit;

@@ -4,16 +4,16 @@ import type { Step } from '$core/steps/index.ts';
 import type { SheetFigures } from '$server/results/sheet-figures.ts';
 import { number, percent } from '$ui/format.ts';
 
-/** The one figure of a card: "1 204 sent · 51 % open". */
+/** The one figure of a card: "1 204 sent, 51 % open". */
 export function cardFigure(figures: SheetFigures, step: Step): string {
   const f = figures.steps[step.key];
   switch (step.kind) {
     case 'email':
       if (f?.retrying) return `${number(f.retrying)} tried again`;
-      return `${number(f?.done ?? 0)} sent${f?.done ? ` · ${percent(f.opened / f.done, 0)} open` : ''}`;
+      return `${number(f?.done ?? 0)} sent${f?.done ? `, ${percent(f.opened / f.done, 0)} open` : ''}`;
     case 'sms':
       if (f?.retrying) return `${number(f.retrying)} tried again`;
-      return `${number(f?.done ?? 0)} sent${f?.replied ? ` · ${number(f.replied)} replied` : ''}`;
+      return `${number(f?.done ?? 0)} sent${f?.replied ? `, ${number(f.replied)} replied` : ''}`;
     case 'tag':
       return `${number(f?.done ?? 0)} tagged`;
     case 'score':

@@ -84,10 +84,10 @@ describe('figures on the sheet', () => {
     }
   };
   it.each([
-    [lane[0]!, '1\u202f000 sent · 43 % open'],
+    [lane[0]!, '1\u202f000 sent, 43 % open'],
     [lane[2]!, '1\u202f000 decided'],
     [put('keen'), '400 tagged'],
-    [text('nudge'), '590 sent · 12 replied'],
+    [text('nudge'), '590 sent, 12 replied'],
     [mail('z'), '2 tried again'],
     [mail('never'), '0 sent'],
     [text('never'), '0 sent'],
