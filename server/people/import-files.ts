@@ -5,9 +5,17 @@ import type { Db } from '../db/pool.ts';
 /** The largest part, in bytes. */
 export const PART_BYTES = 4 * 1024 * 1024;
 
+/** So many files of one user are kept at once; an older one makes room. */
+const MOST_FILES = 5;
+
 /** Makes room for a file that will come in parts; files left lying for a day are taken away. */
 export async function beginFile(db: Db, user: number, name: string, bytes: number): Promise<string> {
-  await db.query(`delete from import_files where created_at < now() - interval '1 day'`);
+  await db.query(
+    `delete from import_files
+     where created_at < now() - interval '1 day'
+       or id in (select id from import_files where user_id = $1 order by created_at desc offset $2)`,
+    [user, MOST_FILES - 1]
+  );
   const id = randomUUID();
   await db.query('insert into import_files (id, name, bytes, user_id) values ($1, $2, $3, $4)', [
     id,
@@ -33,6 +41,7 @@ export async function keepPart(db: Db, user: number, id: string, place: number, 
 export interface ImportFile {
   id: string;
   name: string;
+  bytes: number;
   /** Whether all of it is here. */
   whole: boolean;
 }
@@ -40,22 +49,22 @@ export interface ImportFile {
 /** A file of this user; `null` where there is none. */
 export async function importFile(db: Db, user: number, id: string): Promise<ImportFile | null> {
   const { rows } = await db.query<ImportFile>(
-    `select id, name, bytes = (select coalesce(sum(length(p.bytes)), 0) from import_parts p where p.file_id = id) as whole
+    `select id, name, bytes, bytes = (select coalesce(sum(length(p.bytes)), 0) from import_parts p where p.file_id = id) as whole
      from import_files where id = $1 and user_id = $2`,
     [id, user]
   );
   return rows[0] ?? null;
 }
 
-/** The parts of a file in their order, each read when its turn comes. */
-export async function* partsOf(db: Db, id: string): AsyncGenerator<Uint8Array> {
-  for (let place = 0; ; place++) {
+/** The parts of a file in their order, each read when its turn comes. Throws where it is taken away meanwhile. */
+export async function* partsOf(db: Db, { id, bytes }: Pick<ImportFile, 'id' | 'bytes'>): AsyncGenerator<Uint8Array> {
+  for (let place = 0; place * PART_BYTES < bytes; place++) {
     const { rows } = await db.query<{ bytes: Buffer }>(
       'select bytes from import_parts where file_id = $1 and place = $2',
       [id, place]
     );
     const [part] = rows;
-    if (!part) return;
+    if (!part) throw new Error('the file was taken away while it was read');
     yield part.bytes;
   }
 }

@@ -144,13 +144,23 @@ it('keeps an uploaded file in parts, for its owner alone, and not for ever', asy
   expect(await keepPart(pool, 1, id, 1, new TextEncoder().encode('abcd'))).toBe(false);
   expect(await keepPart(pool, 1, id, 2, new TextEncoder().encode('x'))).toBe(false);
   expect(await keepPart(pool, 1, randomUUID(), 0, first)).toBe(false);
-  const parts = await collected(partsOf(pool, id));
+  const file = (await importFile(pool, 1, id))!;
+  const parts = await collected(partsOf(pool, file));
   expect(parts.map((p) => p.length)).toEqual([PART_BYTES, 3]);
+
+  // Read while it is taken away it is broken off, not taken for shorter than it is.
+  const reading = partsOf(pool, file);
+  await reading.next();
 
   await pool.query(`update import_files set created_at = now() - interval '25 hours'`);
   await beginFile(pool, 2, 'q.csv', 3);
   expect(await importFile(pool, 1, id)).toBeNull();
-  expect(await collected(partsOf(pool, id))).toEqual([]);
+  await expect(reading.next()).rejects.toThrow('taken away');
+
+  const many = [];
+  for (let i = 0; i < 6; i++) many.push(await beginFile(pool, 1, `${i}.csv`, 3));
+  const kept = await Promise.all(many.map((one) => importFile(pool, 1, one)));
+  expect(kept.map((one) => one?.name ?? null)).toEqual([null, '1.csv', '2.csv', '3.csv', '4.csv', '5.csv']);
 });
 
 const workspace = compileSettings(null);

@@ -27,7 +27,7 @@ export async function openUpload(
   if (!file.whole) error(409, 'Parts of this file have not arrived. Choose it again.');
   let table: Table;
   try {
-    table = await openTable(partsOf(db(), file.id));
+    table = await openTable(partsOf(db(), file));
   } catch (problem) {
     if (problem instanceof BadFile) error(400, problem.message);
     throw problem;
