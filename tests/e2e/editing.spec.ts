@@ -35,7 +35,10 @@ test('a journey made by mouse: steps from the gap, a branch with lanes and condi
   await page.getByLabel('What is asked').nth(1).selectOption('field');
   await page.getByLabel('Field', { exact: true }).fill('town');
   await page.getByLabel('Value').fill('Quillmoor');
+  await page.getByLabel('Lane 2').fill('opened Hello');
+  await expect(page.getByText('Two lanes are both called “opened Hello”').first()).toBeVisible();
   await page.getByLabel('Lane 2').fill('from Quillmoor');
+  await expect(page.getByText('Two lanes are both called')).toHaveCount(0);
   await expect(page.locator('.row', { hasText: 'from Quillmoor' })).toContainText('whose town is Quillmoor');
   await page.getByRole('button', { name: 'And also ask' }).nth(1).click();
   await page.getByLabel('Tag', { exact: true }).fill('member');

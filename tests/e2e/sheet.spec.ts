@@ -1,5 +1,6 @@
 /** The route sheet by mouse: dragging along the ruler, folding, the panel, Watch; the same acts by keyboard. */
 import type { Locator, Page } from '@playwright/test';
+import AxeBuilder from '@axe-core/playwright';
 import { expect, test } from './fixtures.ts';
 
 test.describe.configure({ mode: 'serial', timeout: 45_000 });
@@ -201,6 +202,32 @@ test('a finding offers what mends it, from the list and beside the step; undo ta
   await page.keyboard.press('Control+z');
   await expect(page.getByRole('tab', { name: 'Findings 3' })).toBeVisible();
   await expect(moments(page)).toHaveText(['Entry', 'Day 3']);
+});
+
+test('a block copied in one journey is pasted in another, where what it asks about is not', async ({ page, query }) => {
+  await query(
+    `insert into journeys (key, name, folder, draft, draft_saved_at, created_at, created_by)
+     values ('elsewhere', 'Elsewhere', '', $1, now(), now(), 'test')`,
+    [JSON.stringify({ ...DRAFT, key: 'elsewhere', lane: [] })]
+  );
+  await page.goto(`/journeys/${KEY}`);
+  await page.getByTestId('clock').waitFor();
+  await card(page, 'ask').click();
+  await page.getByRole('application').focus();
+  await page.keyboard.press('Control+c');
+  await page.goto('/journeys/elsewhere');
+  await page.getByTestId('clock').waitFor();
+  await page.getByRole('application').focus();
+  await page.keyboard.press('Control+v');
+  await expect(page.locator('.card')).toHaveCount(3);
+  await expect(page.getByRole('tabpanel', { name: 'Copied' })).toContainText('not part of the copy');
+  await page.getByRole('tab', { name: /^Findings/ }).click();
+  await expect(page.getByRole('tabpanel', { name: 'Findings' })).toContainText(
+    'found "hello", expected the key of an email'
+  );
+  await page.getByRole('tab', { name: /^Copied/ }).click();
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  expect(violations.filter((v) => v.impact === 'serious' || v.impact === 'critical')).toEqual([]);
 });
 
 test('in Watch nothing can be dragged, put in or deleted', async ({ page, query }) => {

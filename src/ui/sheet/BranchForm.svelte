@@ -14,12 +14,9 @@
   }: { editor: Editor; branch: RulesStep; tags: string[]; fields: string[]; messages: Step[] } = $props();
 
   const text = (event: unknown): string => String((event as CustomEvent<string | null>).detail ?? '');
-  const labels = $derived([...branch.lanes.map((l) => l.label), branch.otherwise.label]);
 
-  /** Two lanes of one name could not be told apart in the trail, so the second is not taken. */
+  /** As typed, also on the way through another lane's name: a finding says so while it stays that. */
   function rename(place: number, label: string): void {
-    if (labels.some((l, i) => l === label && i !== place))
-      return editor.say(`Another lane is called “${label}” already.`);
     editor.apply({ edit: 'patch-lane', key: branch.key, place, label }, `${branch.key}/${place}`);
   }
 </script>

@@ -6,7 +6,8 @@ import { begin, commit, redo, undo, type History } from '$core/edit/history.ts';
 import type { Path } from '$core/journey/problems.ts';
 import type { Journey } from '$core/journey/schema.ts';
 import { namingOf } from '$core/tell/read-through.ts';
-import type { Step, StepName } from '$core/steps/index.ts';
+import { stepSchema, type Step, type StepName } from '$core/steps/index.ts';
+import { z } from 'zod';
 import { send } from '$ui/api.ts';
 
 /** A card by its step, a gap by its lane and place, or the journey itself (its first row). */
@@ -17,6 +18,11 @@ export type SaveState =
   | { kind: 'unsaved' | 'saving' }
   /** `retry`: it is tried again by itself; otherwise someone has to decide. */
   | { kind: 'failed'; message: string; retry: boolean };
+
+/** A step that was copied, with the journey it came from. */
+const copiedSchema = z.object({ journey: z.string(), step: stepSchema });
+type Copied = z.infer<typeof copiedSchema>;
+const CLIPBOARD = 'ambulo-copied';
 
 const SAVE_AFTER_MS = 350;
 const MERGE_WITHIN_MS = 1500;
@@ -31,7 +37,7 @@ export class Editor {
   focusSheet = $state(0);
   /** Counts up when the findings should be seen. */
   showFindings = $state(0);
-  clipboard = $state<Step | null>(null);
+  private clipboard: Copied | null = null;
   /** Copies made here, with what they carry that nobody has looked at yet. */
   private copies = $state.raw<{ key: string; carried: Carried[] }[]>([]);
   /** Counts up when a copy is to be looked at. */
@@ -152,9 +158,25 @@ export class Editor {
     this.say('Deleted. Ctrl Z brings it back.');
   }
 
+  /** Also for other journeys and other windows of this browser. */
   copy(key: string): void {
-    this.clipboard = placeOf(this.document, key)?.step ?? null;
-    if (this.clipboard) this.say('Copied.');
+    const step = placeOf(this.document, key)?.step;
+    if (!step) return;
+    this.clipboard = { journey: this.key, step };
+    try {
+      localStorage.setItem(CLIPBOARD, JSON.stringify(this.clipboard));
+    } catch {
+      // Too large for the browser to keep: this page still has it.
+      localStorage.removeItem(CLIPBOARD);
+    }
+    this.say('Copied.');
+  }
+
+  /** What was copied last, here or in another window. */
+  private lastCopied(): Copied | null {
+    const kept = localStorage.getItem(CLIPBOARD);
+    const read = kept === null ? null : copiedSchema.safeParse(JSON.parse(kept));
+    return read?.success ? read.data : this.clipboard;
   }
 
   cut(key: string): void {
@@ -163,11 +185,12 @@ export class Editor {
   }
 
   paste(): void {
-    if (!this.clipboard) return this.say('Nothing was copied yet.');
+    const copied = this.lastCopied();
+    if (!copied) return this.say('Nothing was copied yet.');
     const here = this.selection;
     const place = here.at === 'card' ? placeOf(this.document, here.key) : null;
-    const original = placeOf(this.document, this.clipboard.key) !== null;
-    const copy = copyOf(this.document, this.clipboard);
+    const original = copied.journey !== this.key || placeOf(this.document, copied.step.key) !== null;
+    const copy = copyOf(this.document, copied.step);
     if (here.at === 'gap') this.place(copy, here.lane, here.index);
     else if (place) this.place(copy, place.lane, place.index + 1);
     else this.place(copy, ['lane'], 0);

@@ -130,6 +130,35 @@ describe('acts on the sheet', () => {
     expect(review()).toEqual([]);
   });
 
+  it('a block copied in one journey is pasted in another, and looked at', () => {
+    const editor = open();
+    editor.copy('b');
+    const other = new Editor('other', journey([mail('a')], { key: 'other' }), 1, 500);
+    other.selection = { at: 'card', key: 'a' };
+    other.paste();
+    expect(laneKeys(other)).toEqual(['a', 'b']);
+    expect(other.toReview.map((c) => `${c.key} ${c.what}${c.outside ? ' outside' : ''}`)).toEqual([
+      'b takes those who outside',
+      'put-keen puts on',
+      'nudge text'
+    ]);
+    // What was copied last counts, wherever that was.
+    other.copy('a');
+    editor.selection = { at: 'journey' };
+    editor.paste();
+    expect(laneKeys(editor)[0]).toBe('a-2');
+  });
+
+  it('what the browser keeps for it and is no step is not pasted', () => {
+    const editor = open();
+    for (const kept of ['{}', '{"journey":"x","step":{"key":"a","kind":"fly"}}']) {
+      shelf.set('ambulo-copied', kept);
+      editor.paste();
+      expect(editor.said).toBe('Nothing was copied yet.');
+    }
+    expect(editor.history.past).toEqual([]);
+  });
+
   it('what was cut and put elsewhere needs no look', () => {
     const editor = open();
     editor.cut('z');
