@@ -175,8 +175,13 @@ export class Editor {
   /** What was copied last, here or in another window. */
   private lastCopied(): Copied | null {
     const kept = localStorage.getItem(CLIPBOARD);
-    const read = kept === null ? null : copiedSchema.safeParse(JSON.parse(kept));
-    return read?.success ? read.data : this.clipboard;
+    if (kept === null) return this.clipboard;
+    try {
+      return copiedSchema.parse(JSON.parse(kept));
+    } catch {
+      // Kept by an older edition, or by something else under our name: no step of ours.
+      return this.clipboard;
+    }
   }
 
   cut(key: string): void {

@@ -151,7 +151,7 @@ describe('acts on the sheet', () => {
 
   it('what the browser keeps for it and is no step is not pasted', () => {
     const editor = open();
-    for (const kept of ['{}', '{"journey":"x","step":{"key":"a","kind":"fly"}}']) {
+    for (const kept of ['{', '{}', '{"journey":"x","step":{"key":"a","kind":"fly"}}']) {
       shelf.set('ambulo-copied', kept);
       editor.paste();
       expect(editor.said).toBe('Nothing was copied yet.');
