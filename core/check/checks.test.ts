@@ -77,7 +77,19 @@ describe('findings', () => {
       'asked about what is gone',
       [branch('b', 'x', { did: 'opened', of: 'gone' }, [], [])],
       undefined,
-      ['blocker broken-reference b']
+      ['blocker missing-step b']
+    ],
+    [
+      'asked about a step that is no message',
+      [put('x'), branch('b', 'x', { did: 'opened', of: 'put-x' }, [], [])],
+      undefined,
+      ['blocker broken-reference b', 'remark asked-too-soon b']
+    ],
+    [
+      'a goal about what is gone',
+      [put('x')],
+      { goal: { when: { happening: 'opened', of: 'gone' } } },
+      ['blocker broken-reference']
     ],
     ['a text at any hour', [text('t')], undefined, ['remark text-at-night t']],
     ['no way in', [put('x')], { entry: { on: [] }, goal: { when: { tag: 'x' } } }, ['remark no-way-in']],
@@ -92,6 +104,16 @@ it.each<[string, Step[], Partial<Journey>]>([
     'one asked too soon inside a lane',
     [branch('c', 'y', { tag: 't' }, [mail('a'), branch('b', 'x', opened, [], [])], [])],
     {}
+  ],
+  [
+    'a question about what is not there, inside another',
+    [
+      text('t'),
+      mail('a'),
+      wait('w'),
+      branch('b', 'x', { any: [{ not: { did: 'opened', of: 'gone' } }, { tag: 'y' }] }, [], [])
+    ],
+    { hours: { from: '09:00', to: '18:00' } }
   ],
   ['a text at night', [text('t')], {}],
   [

@@ -1,18 +1,22 @@
 /** All checks. Adding one means a function in a file of its own and a name in this list. */
 import type { Journey } from '../journey/schema.ts';
 import { referenceProblems } from '../journey/references.ts';
-import { pathText } from '../journey/problems.ts';
+import { pathText, valueAt } from '../journey/problems.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import { askedTooSoon } from './asked-too-soon.ts';
 import type { Check, Finding } from './finding.ts';
 import { brokenPersonalField, emptySubject, emptyText } from './messages.ts';
+import { missingStep } from './missing-step.ts';
 import { noGoal, noWayIn, textAtNight } from './rules-of-the-journey.ts';
 import { sameLabel } from './same-label.ts';
 import { emptyJourney, unchosen, unchosenRules } from './unfinished.ts';
 
 const brokenReference: Check = (journey, steps) =>
-  referenceProblems(journey).map((problem) => {
+  referenceProblems(journey).flatMap((problem) => {
     const at = steps.findLast((s) => s.path.every((p, i) => problem.path[i] === p));
+    // What a lane asks about and is nowhere is told by a check of its own.
+    const asked = at && problem.path.at(-1) === 'of' ? valueAt(journey, problem.path) : undefined;
+    if (asked !== undefined && !steps.some(({ step }) => step.key === asked)) return [];
     return {
       severity: 'blocker',
       check: 'broken-reference',
@@ -30,6 +34,7 @@ const CHECKS: Check[] = [
   unchosen,
   unchosenRules,
   brokenReference,
+  missingStep,
   sameLabel,
   askedTooSoon,
   textAtNight,

@@ -3,8 +3,7 @@
  * own and re-points what pointed inside it; every other value is carried along,
  * and is what goes wrong: the tag, the points, the subject of the original.
  */
-import { eachCondition } from '../condition/evaluate.ts';
-import { isHappening, type HappeningOrCondition } from '../condition/schema.ts';
+import { stepsAsked } from '../condition/asked.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import { kindOf, type Step } from '../steps/index.ts';
 import { ruleWords, type Naming } from '../tell/condition.ts';
@@ -53,12 +52,6 @@ function valueWords(value: unknown): string {
   return typeof value === 'string' ? durationWords(value) : String(value);
 }
 
-/** Keys of the steps of this journey that a rule asks about. */
-function askedAbout(rule: HappeningOrCondition): string[] {
-  const filters = isHappening(rule) ? [rule] : eachCondition(rule).flatMap((c) => ('did' in c ? [c] : []));
-  return filters.flatMap((f) => (f.of !== undefined && f.journey === undefined ? [f.of] : []));
-}
-
 /** Every value that a block carries, in order of the document; those that ask about what was not copied come first. */
 export function carriedBy(block: Step, name: Naming): Carried[] {
   const steps = eachStep({ lane: [block] }).map(({ step }) => step);
@@ -83,7 +76,7 @@ export function carriedBy(block: Step, name: Naming): Carried[] {
       .lanes(step)
       .flatMap(({ when, path }): Carried[] => {
         if (!when) return [];
-        const outside = askedAbout(when).some((key) => !inside.has(key));
+        const outside = stepsAsked(when).some((key) => !inside.has(key));
         return [
           {
             key: step.key,

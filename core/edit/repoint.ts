@@ -1,5 +1,6 @@
 /** Renaming the keys inside a block, and everything in it that points at them. */
 import { produce } from 'immer';
+import type { Condition } from '../condition/schema.ts';
 import { kindOf, type Step } from '../steps/index.ts';
 
 /** The step with every key of `keys` renamed; references to other steps stay. */
@@ -15,6 +16,11 @@ export function repoint(step: Step, keys: ReadonlyMap<string, string>): Step {
     }
   };
   return produce(step, (draft) => visit(draft as Step));
+}
+
+/** A condition that asks about another step in the place of one. */
+export function withRenamed(condition: Condition, from: string, to: string): Condition {
+  return produce(condition, (draft) => repointRule(draft, (key) => (key === from ? to : key)));
 }
 
 /** Renames in place: `of` names a message or task wherever it stands in a condition or happening. */

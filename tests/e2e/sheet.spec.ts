@@ -223,7 +223,7 @@ test('a block copied in one journey is pasted in another, where what it asks abo
   await expect(page.getByRole('tabpanel', { name: 'Copied' })).toContainText('not part of the copy');
   await page.getByRole('tab', { name: /^Findings/ }).click();
   await expect(page.getByRole('tabpanel', { name: 'Findings' })).toContainText(
-    'found "hello", expected the key of an email'
+    'asks about “hello”, which is not in this journey'
   );
   await page.getByRole('tab', { name: /^Copied/ }).click();
   const { violations } = await new AxeBuilder({ page }).analyze();
