@@ -2,7 +2,6 @@
 
 /** Reads an ISO 8601 instant with a zone (`Z` or an offset) into UTC ms; `null` where it is not one. */
 export function parseInstant(text: string): number | null {
-  if (!/^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(:\d{2}(\.\d{1,9})?)?(Z|[+-]\d{2}:\d{2})$/.test(text)) return null;
   if (!/^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(?::\d{2}(?:\.\d{1,9})?)?(?:Z|[+-]\d{2}:\d{2})$/.test(text)) return null;
   const at = Date.parse(text);
   if (Number.isNaN(at)) return null;

@@ -225,6 +225,7 @@ export class Editor {
 
   /** What copies still carry, and nobody has said yes to. */
   get toReview(): Carried[] {
+    if (!this.copies.length) return [];
     const name = namingOf(this.document);
     return this.copies.flatMap(({ key, carried }) => {
       const block = placeOf(this.document, key)?.step;
