@@ -10,16 +10,20 @@ import { addDuration, addToWall, parseDate, toWall, wallDay } from '../time/civi
 import { duration } from '../time/duration.ts';
 import { parseInstant } from '../time/instant.ts';
 import { DAY } from '../time/duration.ts';
+import { plainText } from '../text/text.ts';
 
 export const FIELD_TYPES = ['text', 'number', 'date', 'instant', 'yesno', 'choice', 'choices'] as const;
 export type FieldType = (typeof FIELD_TYPES)[number];
 
-const scalar = z.union([z.string(), z.number(), z.boolean()]);
-const value = z.union([scalar, z.array(z.string())]);
+/** Values that one comparison, or one lane of a branch by values, may list. */
+export const MOST_VALUES = 1000;
+
+const scalar = z.union([plainText(), z.number(), z.boolean()]);
+const value = z.union([scalar, z.array(plainText()).max(MOST_VALUES)]);
 const dateOrInstant = z.string().refine((text) => parseDate(text) !== null || parseInstant(text) !== null, {
   error: 'expected a date such as "2027-03-01" or an instant such as "2027-03-01T09:00:00Z"'
 });
-const some = z.array(scalar).min(1);
+const some = z.array(scalar).min(1).max(MOST_VALUES);
 
 /** Every comparison by its key. */
 export const comparisonShape = {
@@ -28,8 +32,8 @@ export const comparisonShape = {
   set: z.boolean().optional(),
   in: some.optional(),
   notIn: some.optional(),
-  contains: z.string().optional(),
-  startsWith: z.string().optional(),
+  contains: plainText().optional(),
+  startsWith: plainText().optional(),
   gt: z.number().optional(),
   gte: z.number().optional(),
   lt: z.number().optional(),
@@ -39,9 +43,9 @@ export const comparisonShape = {
   last: durationSchema.optional(),
   next: durationSchema.optional(),
   dayIs: z.literal(true).optional(),
-  has: z.string().optional(),
-  hasAll: z.array(z.string()).min(1).optional(),
-  hasNone: z.array(z.string()).min(1).optional()
+  has: plainText().optional(),
+  hasAll: z.array(plainText()).min(1).max(MOST_VALUES).optional(),
+  hasNone: z.array(plainText()).min(1).max(MOST_VALUES).optional()
 };
 
 const comparison = z.strictObject(comparisonShape);

@@ -8,9 +8,12 @@ import {
   comparisonSchema,
   compileAmount,
   compileComparison,
+  MOST_VALUES,
   sameValue,
   type Comparison
 } from './comparison.ts';
+import { keyText } from '../journey/values.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 import { answerForm, answers } from '../message/answer.ts';
 import { parseAmount } from '../person/amount.ts';
 import type { Happening } from '../person/happening.ts';
@@ -65,8 +68,8 @@ export interface Filters {
   name?: string | undefined;
 }
 
-const stepKey = z.string().regex(/^[a-z0-9-]+$/, { error: 'expected a step key: lower-case letters, digits and "-"' });
-const answer = z.string().refine((text) => answerForm(text) !== '', { error: 'expected an answer that is not empty' });
+const stepKey = keyText;
+const answer = plainText().refine((text) => answerForm(text) !== '', { error: 'expected an answer that is not empty' });
 
 const message = {
   of: stepKey.optional(),
@@ -75,21 +78,21 @@ const message = {
   machine: z.union([z.literal(true), z.literal('any')]).optional()
 };
 const bought = {
-  product: z.string().optional(),
-  category: z.string().optional(),
-  coupon: z.string().optional(),
+  product: plainText(LONGEST.name).optional(),
+  category: plainText(LONGEST.name).optional(),
+  coupon: plainText(LONGEST.name).optional(),
   amount: amountSchema.optional(),
   same: z.literal(true).optional()
 };
-const answered = { where: z.record(z.string(), comparisonSchema).optional() };
+const answered = { where: z.record(plainText(LONGEST.name), comparisonSchema).optional() };
 
 /** The filters of each happening. */
 export const FILTERS = {
   sent: message,
   delivered: message,
   opened: message,
-  clicked: { ...message, link: z.string().optional() },
-  replied: { ...message, matches: z.array(answer).min(1).optional() },
+  clicked: { ...message, link: plainText(LONGEST.url).optional() },
+  replied: { ...message, matches: z.array(answer).min(1).max(MOST_VALUES).optional() },
   bounced: { ...message, hard: z.boolean().optional() },
   failed: message,
   unsubscribed: message,
@@ -97,27 +100,27 @@ export const FILTERS = {
   purchased: bought,
   refunded: bought,
   cart_left: bought,
-  form_sent: { form: z.string().optional(), ...answered },
-  page_seen: { url: z.string().optional() },
-  tag_added: { tag: z.string().optional() },
-  tag_removed: { tag: z.string().optional() },
-  list_joined: { list: z.string().optional() },
-  list_left: { list: z.string().optional() },
-  segment_joined: { segment: z.string().optional() },
-  segment_left: { segment: z.string().optional() },
-  field_changed: { field: z.string().optional(), to: z.union([z.string(), z.number(), z.boolean()]).optional() },
+  form_sent: { form: plainText(LONGEST.name).optional(), ...answered },
+  page_seen: { url: plainText(LONGEST.url).optional() },
+  tag_added: { tag: naming().optional() },
+  tag_removed: { tag: naming().optional() },
+  list_joined: { list: naming().optional() },
+  list_left: { list: naming().optional() },
+  segment_joined: { segment: naming().optional() },
+  segment_left: { segment: naming().optional() },
+  field_changed: { field: naming(LONGEST.name).optional(), to: z.union([plainText(), z.number(), z.boolean()]).optional() },
   consent_changed: { channel: channel.optional(), to: z.enum(['given', 'pending', 'withdrawn']).optional() },
-  score_reached: { score: z.string(), points: z.number() },
-  rung_changed: { ladder: z.string().optional(), to: z.string().optional(), from: z.string().optional() },
-  task_done: { of: stepKey.optional(), journey: stepKey.optional(), outcome: z.string().optional() },
+  score_reached: { score: naming(), points: z.number() },
+  rung_changed: { ladder: naming().optional(), to: naming().optional(), from: naming().optional() },
+  task_done: { of: stepKey.optional(), journey: stepKey.optional(), outcome: plainText(LONGEST.name).optional() },
   entered: { journey: stepKey.optional() },
   goal_reached: { journey: stepKey.optional() },
   left: {
     journey: stepKey.optional(),
     as: z.enum(['finished', 'goal', 'early', 'stopped']).optional(),
-    reason: z.string().optional()
+    reason: plainText(LONGEST.name).optional()
   },
-  custom: { name: z.string(), same: z.literal(true).optional(), ...answered }
+  custom: { name: naming(LONGEST.name), same: z.literal(true).optional(), ...answered }
 } satisfies Record<string, z.ZodRawShape>;
 
 export type HappeningName = keyof typeof FILTERS;

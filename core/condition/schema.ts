@@ -3,11 +3,12 @@
  * definition. Rules: docs/journey-language.md, "Conditions".
  */
 import { z } from 'zod';
-import { durationSchema } from '../journey/values.ts';
+import { durationSchema, keyText } from '../journey/values.ts';
 import {
   amountSchema,
   compares,
   COMPARES_NOTHING,
+  MOST_VALUES,
   comparisonShape,
   countSchema,
   numberShape,
@@ -24,17 +25,18 @@ import {
   type HappeningFilter,
   type HappeningName
 } from './happening.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 
 /** Ways in that are no happening. */
 export const OTHER_WAYS_IN = ['hand', 'api', 'handover', 'date', 'timetable', 'existing'] as const;
 export type WayIn = HappeningName | (typeof OTHER_WAYS_IN)[number];
 
-const named = z.string().min(1, { error: 'expected a name' });
+const named = naming().min(1, { error: 'expected a name' });
 
-const fieldIs = z.strictObject({ field: z.string(), ...comparisonShape }).refine(compares, COMPARES_NOTHING);
-const scoreIs = z.strictObject({ score: z.string(), ...numberShape }).refine(compares, COMPARES_NOTHING);
-const rungIs = z.strictObject({ rung: z.union([named, z.array(named).min(1)]), ladder: named.optional() });
-const ordered = { last: durationSchema.optional(), product: z.string().optional(), category: z.string().optional() };
+const fieldIs = z.strictObject({ field: naming(LONGEST.name), ...comparisonShape }).refine(compares, COMPARES_NOTHING);
+const scoreIs = z.strictObject({ score: naming(), ...numberShape }).refine(compares, COMPARES_NOTHING);
+const rungIs = z.strictObject({ rung: z.union([named, z.array(named).min(1).max(MOST_VALUES)]), ladder: named.optional() });
+const ordered = { last: durationSchema.optional(), product: plainText(LONGEST.name).optional(), category: plainText(LONGEST.name).optional() };
 const spent = z.strictObject({ spent: amountSchema, ...ordered });
 const orders = z.strictObject({ orders: countSchema, ...ordered });
 const did = z.discriminatedUnion(
@@ -80,15 +82,15 @@ export const conditionSchema: z.ZodType<Condition> = z.lazy(
       z.strictObject({ any: z.array(conditionSchema).min(1) }),
       z.strictObject({ not: conditionSchema }),
       fieldIs,
-      z.strictObject({ tag: z.string() }),
-      z.strictObject({ list: z.string() }),
-      z.strictObject({ segment: z.string() }),
+      z.strictObject({ tag: naming() }),
+      z.strictObject({ list: naming() }),
+      z.strictObject({ segment: naming() }),
       z.strictObject({ consent: channel }),
       scoreIs,
       rungIs,
       spent,
       orders,
-      z.strictObject({ walking: z.string() }),
+      z.strictObject({ walking: keyText }),
       did,
       came
     ]) as unknown as z.ZodType<Condition>

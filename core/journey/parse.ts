@@ -3,10 +3,11 @@ import { findNodeAtLocation, parseTree, printParseErrorCode, type Node, type Par
 import type { z } from 'zod';
 import { settingsSchema, type Settings } from '../settings/schema.ts';
 import { compileSettings } from '../settings/workspace.ts';
-import { DEEPEST, isTooDeep, textDepth, TOO_DEEP } from './depth.ts';
+import { DEEPEST, textDepth, TOO_DEEP } from './depth.ts';
 import { pathText, schemaProblems, valueAt, type Path, type Problem } from './problems.ts';
 import { referenceProblems, settingsProblems, type Context } from './references.ts';
 import { journeySchema, type Journey } from './schema.ts';
+import { sizeProblem } from './size.ts';
 
 export type Parsed = { journey: Journey; problems: [] } | { journey: null; problems: PlacedProblem[] };
 
@@ -22,7 +23,8 @@ export function checkJourney(
   document: unknown,
   context: Context = {}
 ): { journey: Journey; problems: [] } | { journey: null; problems: Problem[] } {
-  if (isTooDeep(document)) return { journey: null, problems: [{ path: [], message: TOO_DEEP }] };
+  const size = sizeProblem(document);
+  if (size) return { journey: null, problems: [size] };
   const result = journeySchema.safeParse(document);
   if (result.success) {
     const problems = referenceProblems(result.data, context);

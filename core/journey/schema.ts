@@ -10,6 +10,7 @@ import { laneSchema } from '../steps/lane.ts';
 import { clockTime, hoursSchema, WEEKDAYS, zoneName, zoneOrPerson } from '../time/hours.ts';
 import { rule } from './rule.ts';
 import { durationSchema, instantSchema, offsetSchema } from './values.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const FORMAT = 'ambulo.journey/1';
 
@@ -18,7 +19,7 @@ const HAD = ['tag_added', 'list_joined', 'segment_joined'];
 
 const dateSchema = z.union([
   z.strictObject({
-    field: z.string().min(1, { error: 'expected the name of a field' }),
+    field: naming(LONGEST.name).min(1, { error: 'expected the name of a field' }),
     offset: offsetSchema.optional(),
     time: clockTime.optional(),
     yearly: z.boolean().optional()
@@ -35,7 +36,7 @@ export const AGAIN = ['once', 'again', 'restart', 'each'] as const;
 
 export const entrySchema = z
   .strictObject({
-    on: z.array(happeningSchema).optional(),
+    on: z.array(happeningSchema).max(100).optional(),
     date: dateSchema.optional(),
     timetable: timetableSchema.optional(),
     where: conditionSchema.optional(),
@@ -64,22 +65,22 @@ export const goalSchema = z.strictObject({
   within: durationSchema.optional()
 });
 
-export const leaveRuleSchema = z.strictObject({ when: happeningOrConditionSchema, reason: z.string() });
+export const leaveRuleSchema = z.strictObject({ when: happeningOrConditionSchema, reason: naming() });
 
 export const journeySchema = z
   .strictObject({
     format: z.literal(FORMAT),
     key: keySchema,
-    name: z.string().optional(),
-    purpose: z.string().optional(),
-    labels: z.array(z.string()).optional(),
+    name: naming(LONGEST.name).optional(),
+    purpose: plainText().optional(),
+    labels: z.array(naming()).max(100).optional(),
     zone: zoneName.optional(),
     entry: entrySchema.optional(),
     hours: hoursSchema.optional(),
     goal: goalSchema.optional(),
-    leaveWhen: z.array(leaveRuleSchema).optional(),
+    leaveWhen: z.array(leaveRuleSchema).max(100).optional(),
     idle: durationSchema.optional(),
-    notes: z.array(z.strictObject({ at: keySchema, text: z.string() })).optional(),
+    notes: z.array(z.strictObject({ at: keySchema, text: plainText() })).max(1000).optional(),
     lane: laneSchema
   })
   .refine(

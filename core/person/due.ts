@@ -4,7 +4,7 @@ import type { PersonState } from './state.ts';
 import type { World } from './world.ts';
 
 /** The instant of the person's next timer, in UTC ms; `null` where no walk stands. */
-export function nextDue(person: PersonState): number | null {
+export function nextTimer(person: PersonState): number | null {
   let next: number | null = null;
   for (const { standing } of person.walks) {
     if (standing && (next === null || standing.until < next)) next = standing.until;

@@ -6,6 +6,7 @@ import { zoneOf } from '../walk/advance.ts';
 import type { Walk } from '../walk/walk.ts';
 import type { Happening } from './happening.ts';
 import type { PersonState } from './state.ts';
+import { bare } from '../bare.ts';
 
 /** Why someone is not let in; the first that applies. */
 export type Refusal = 'opens' | 'where' | 'once' | 'walking' | 'goal' | 'leave';
@@ -48,7 +49,7 @@ export function newWalk(
     enteredAt: at,
     endedAt: null,
     reason: null,
-    visits: {},
+    visits: bare(),
     goalReached: false,
     goalUntil: plan.goal?.within ? addDuration(zoneOf(person, plan, settingsZone), at, plan.goal.within) : null,
     ...(entry && plan.keepsEntry ? { entry } : {})

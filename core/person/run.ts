@@ -21,6 +21,7 @@ import type { Happening } from './happening.ts';
 import type { Input, Recorder, World } from './world.ts';
 import { Keeper, MOST_HAPPENINGS } from './keeper.ts';
 import type { PersonState } from './state.ts';
+import { bare } from '../bare.ts';
 
 /** An entry that a hand-over has decided on, waiting for its turn. */
 interface Begin {
@@ -143,7 +144,7 @@ export class PersonRun implements Hands {
   private pass(plan: Plan, walk: Walk, here: Instruction): void {
     const until = here.step.kind === 'wait' ? here.step.until : undefined;
     if (plan.loops.length && until && !('field' in until) && !('date' in until)) {
-      (walk.passed ??= {})[here.step.key] = this.at;
+      (walk.passed ??= bare())[here.step.key] = this.at;
     }
     walk.at = here.next;
   }

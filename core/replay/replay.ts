@@ -5,6 +5,7 @@
 import { compile, type Plan } from '../journey/compile.ts';
 import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
+import type { Agenda } from '../person/agenda.ts';
 import type { Recorder, TrailLine, World } from '../person/world.ts';
 import type { PersonState } from '../person/state.ts';
 import type { Settings } from '../settings/schema.ts';
@@ -13,7 +14,7 @@ import { instantText } from '../time/instant.ts';
 import type { FieldType } from '../condition/comparison.ts';
 import { newDraws, type Draws } from '../walk/draws.ts';
 import type { TimedInput } from './happenings.ts';
-import { courseOf, Life } from './life.ts';
+import { beginLife, courseOf } from './life.ts';
 import { Heap } from './heap.ts';
 
 /** People one after another, in their order, so that not all have to be there at once. */
@@ -77,6 +78,8 @@ function planOf(plans: Map<string, Plan>, key: string): Plan {
   return plan;
 }
 
+type Life = Agenda<TimedInput>;
+
 /** People share only a split's winner and an address that bounced: without either, each life is lived by itself. */
 function shares(journeys: readonly Journey[], inputs: readonly TimedInput[]): boolean {
   return (
@@ -92,7 +95,7 @@ export function replayInto(replay: Replay, sink: Sink): void {
   const { journeys, settings, types, people, inputs, from, until } = replay;
   const world = replayWorld(journeys, settings, types);
   const start = Math.min(from, inputs[0]?.at ?? from);
-  const course = courseOf(world, start, from, until);
+  const course = courseOf(world, from, until);
   const byPerson = new Map<string, TimedInput[]>();
   for (const input of inputs) {
     if (input.at > until) continue;
@@ -104,14 +107,11 @@ export function replayInto(replay: Replay, sink: Sink): void {
   const live = (person: PersonState, place: number): Life => {
     const own = byPerson.get(person.id) ?? NOTHING;
     byPerson.delete(person.id);
-    return new Life(course, person, own, recorderFor(place, sink));
+    return beginLife(course, start, person, own, recorderFor(place, sink));
   };
   if (shares(journeys, inputs)) together(source, live);
   else
-    source.each((person, place) => {
-      const life = live(person, place);
-      for (let at = life.next(); at !== Infinity; at = life.next()) life.work(at);
-    });
+    source.each((person, place) => void live(person, place).workOff());
 }
 
 /** All lives side by side, instant by instant and, within one, in order of the people. */

@@ -3,16 +3,17 @@
  * Rules: docs/journey-language.md, "Settings of the workspace".
  */
 import { z } from 'zod';
-import { FIELD_TYPES } from '../condition/comparison.ts';
+import { FIELD_TYPES, MOST_VALUES } from '../condition/comparison.ts';
 import { channel, happeningSchema, type HappeningFilter } from '../condition/happening.ts';
 import { conditionSchema } from '../condition/schema.ts';
 import { durationSchema } from '../journey/values.ts';
 import { hoursSchema, zoneName } from '../time/hours.ts';
 import { parseDuration, rulerLength } from '../time/duration.ts';
+import { naming, plainText } from '../text/text.ts';
 
 export const SETTINGS_FORMAT = 'ambulo.settings/1';
 
-const named = z.string().min(1, { error: 'expected a name' });
+const named = naming().min(1, { error: 'expected a name' });
 /** The settings know no journey, so no walk and no message of one. */
 const shared = happeningSchema.refine((f: HappeningFilter) => f.of === undefined && f.same === undefined, {
   error: 'expected a happening without "of" and "same": settings know no journey'
@@ -53,7 +54,7 @@ export const settingsSchema = z.strictObject({
   format: z.literal(SETTINGS_FORMAT),
   zone: zoneName.optional(),
   fields: z
-    .array(z.strictObject({ name: named, type: z.enum(FIELD_TYPES), options: z.array(z.string()).min(1).optional() }))
+    .array(z.strictObject({ name: named, type: z.enum(FIELD_TYPES), options: z.array(plainText()).min(1).max(MOST_VALUES).optional() }))
     .optional(),
   segments: z.array(z.strictObject({ name: named, when: conditionSchema })).optional(),
   limits: z

@@ -9,15 +9,23 @@ import type { Surroundings } from '../walk/advance.ts';
 import type { Standing, Walk } from '../walk/walk.ts';
 import type { Lane } from './lane.ts';
 import type { Step } from './index.ts';
+import { keyText } from '../journey/values.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 
-export const keySchema = z.string().regex(/^[a-z0-9-]+$/, { error: 'expected lower-case letters, digits and "-"' });
+export { keyText as keySchema } from '../journey/values.ts';
+
+/** What a step may add to a number: so little that no journey adds up to more than a number can hold. */
+export const points = z.number().min(-1e12).max(1e12);
+
+/** Labels that one step may put on or take off. */
+export const MOST_LABELS = 100;
 
 /** Keys that every step may carry. */
 export const common = {
-  key: keySchema,
-  name: z.string().optional(),
-  aim: z.string().optional(),
-  note: z.string().optional()
+  key: keyText,
+  name: naming(LONGEST.name).optional(),
+  aim: plainText().optional(),
+  note: plainText().optional()
 };
 
 /** A change of one field, as a `field` step and `ambulo.set` make it: a value, or `null` to clear it. */

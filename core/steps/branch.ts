@@ -1,6 +1,6 @@
 /** branch: lanes by what is true of the person: by rules, by bands of a number, by values of a field. */
 import { z } from 'zod';
-import { hasValue, sameValue } from '../condition/comparison.ts';
+import { hasValue, MOST_VALUES, sameValue } from '../condition/comparison.ts';
 import { compileCondition, type Asked, type Test } from '../condition/evaluate.ts';
 import { conditionSchema } from '../condition/schema.ts';
 import { rule } from '../journey/rule.ts';
@@ -12,8 +12,9 @@ import { addDuration } from '../time/civil.ts';
 import { duration, type Duration } from '../time/duration.ts';
 import { common, opened, take, type StepContext, type StepKind } from './base.ts';
 import { labelledLane } from './labelled.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 
-const named = z.string().min(1, { error: 'expected the name of a field' });
+const named = naming(LONGEST.name).min(1, { error: 'expected the name of a field' });
 const byRules = z.strictObject({
   ...common,
   kind: z.literal('branch'),
@@ -27,12 +28,12 @@ const byBands = z.strictObject({
   by: z.literal('bands'),
   of: z.union([
     z.strictObject({ field: named }),
-    z.strictObject({ score: z.string().min(1) }),
+    z.strictObject({ score: naming().min(1) }),
     z.strictObject({
       spent: z.literal(true),
       last: durationSchema.optional(),
-      product: z.string().optional(),
-      category: z.string().optional()
+      product: plainText(LONGEST.name).optional(),
+      category: plainText(LONGEST.name).optional()
     })
   ]),
   cuts: z
@@ -49,7 +50,7 @@ const byValues = z.strictObject({
   kind: z.literal('branch'),
   by: z.literal('values'),
   of: z.strictObject({ field: named }),
-  lanes: z.array(labelledLane({ values: z.array(z.union([z.string(), z.number(), z.boolean()])).min(1) })).min(1),
+  lanes: z.array(labelledLane({ values: z.array(z.union([plainText(), z.number(), z.boolean()])).min(1).max(MOST_VALUES) })).min(1),
   otherwise: labelledLane({})
 });
 

@@ -1,12 +1,13 @@
 /** call: post a signed event to a web address. */
 import { z } from 'zod';
 import { common, goOn, noLanes, type StepKind } from './base.ts';
+import { LONGEST, plainText } from '../text/text.ts';
 
 export const callSchema = z.strictObject({
   ...common,
   kind: z.literal('call'),
   url: z.url({ protocol: /^https?$/, error: 'expected a web address such as "https://quillmoor.example/hook"' }),
-  data: z.record(z.string(), z.json()).optional()
+  data: z.record(plainText(LONGEST.name), z.json()).optional()
 });
 export type CallStep = z.infer<typeof callSchema>;
 

@@ -3,16 +3,18 @@ import { z } from 'zod';
 import { rule } from '../journey/rule.ts';
 import { keySchema, noLanes, quote, type StepKind } from './base.ts';
 import { send, sendingKeys } from './send.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const emailSchema = z
   .strictObject({
     ...sendingKeys,
     kind: z.literal('email'),
-    subject: z.string().optional(),
-    preview: z.string().optional(),
+    text: plainText(LONGEST.email).optional(),
+    subject: plainText(LONGEST.subject).optional(),
+    preview: plainText(LONGEST.subject).optional(),
     /** Parts of a designed message; each says its own kind. */
-    blocks: z.array(z.looseObject({ kind: z.string() })).optional(),
-    replyTo: z.string().optional(),
+    blocks: z.array(z.looseObject({ kind: naming() })).max(200).optional(),
+    replyTo: naming(LONGEST.name).optional(),
     thread: keySchema.optional(),
     track: z.strictObject({ opens: z.boolean().optional(), clicks: z.boolean().optional() }).optional(),
     unsubscribe: z.boolean().optional()

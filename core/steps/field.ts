@@ -1,21 +1,22 @@
 /** field: set fields of the person. Rules: docs/journey-language.md, "field". */
 import { z } from 'zod';
-import type { FieldType } from '../condition/comparison.ts';
+import { MOST_VALUES, type FieldType } from '../condition/comparison.ts';
 import type { FieldValue } from '../person/state.ts';
 import { and } from '../tell/words.ts';
 import { dateText, wallDay } from '../time/civil.ts';
 import { instantText } from '../time/instant.ts';
-import { common, goOn, noLanes, type FieldChange, type StepKind } from './base.ts';
+import { common, goOn, noLanes, type FieldChange, points, type StepKind } from './base.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 
 const change = z.union([
-  z.string(),
+  plainText(),
   z.number(),
   z.boolean(),
-  z.array(z.string()),
+  z.array(plainText()).max(MOST_VALUES),
   z.strictObject({ now: z.literal(true) }),
-  z.strictObject({ add: z.number() }),
-  z.strictObject({ include: z.array(z.string()).min(1) }),
-  z.strictObject({ exclude: z.array(z.string()).min(1) }),
+  z.strictObject({ add: points }),
+  z.strictObject({ include: z.array(plainText()).min(1).max(MOST_VALUES) }),
+  z.strictObject({ exclude: z.array(plainText()).min(1).max(MOST_VALUES) }),
   z.strictObject({ clear: z.literal(true) })
 ]);
 export type FieldSetting = z.infer<typeof change>;
@@ -23,7 +24,7 @@ export type FieldSetting = z.infer<typeof change>;
 export const fieldSchema = z.strictObject({
   ...common,
   kind: z.literal('field'),
-  set: z.record(z.string().min(1), change).refine((set) => Object.keys(set).length > 0, {
+  set: z.record(naming(LONGEST.name).min(1), change).refine((set) => Object.keys(set).length > 0, {
     error: 'expected at least one field'
   })
 });

@@ -1,12 +1,13 @@
 /** leave: end the walk. */
 import { z } from 'zod';
 import { common, noLanes, type StepKind } from './base.ts';
+import { naming } from '../text/text.ts';
 
 export const leaveSchema = z.strictObject({
   ...common,
   kind: z.literal('leave'),
   as: z.enum(['finished', 'goal']).optional(),
-  reason: z.string().optional()
+  reason: naming().optional()
 });
 export type LeaveStep = z.infer<typeof leaveSchema>;
 

@@ -2,15 +2,16 @@
 import { z } from 'zod';
 import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
-import { common, goOn, noLanes, type StepKind } from './base.ts';
+import { common, goOn, MOST_LABELS, noLanes, type StepKind } from './base.ts';
+import { naming } from '../text/text.ts';
 
 export const listSchema = z
   .strictObject({
     ...common,
     kind: z.literal('list'),
-    add: z.array(z.string()).optional(),
-    remove: z.array(z.string()).optional(),
-    move: z.strictObject({ from: z.string(), to: z.string() }).optional()
+    add: z.array(naming()).max(MOST_LABELS).optional(),
+    remove: z.array(naming()).max(MOST_LABELS).optional(),
+    move: z.strictObject({ from: naming(), to: naming() }).optional()
   })
   .refine(
     (s) => !s.add?.some((list) => s.remove?.includes(list)),

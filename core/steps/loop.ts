@@ -1,6 +1,7 @@
 /** loop: go back to an earlier step, at most so often. */
 import { z } from 'zod';
 import { common, goOn, keySchema, noLanes, type StepKind } from './base.ts';
+import { bare } from '../bare.ts';
 
 export const loopSchema = z.strictObject({
   ...common,
@@ -18,7 +19,7 @@ export const loop: StepKind<LoopStep> = {
     const times = walk.loops?.[step.key] ?? 0;
     const target = plan.byKey.get(step.to);
     if (!target || (step.atMost !== undefined && times >= step.atMost)) return goOn(here);
-    const loops = (walk.loops ??= {});
+    const loops = (walk.loops ??= bare());
     // Inner loops, which go back no further than behind this one's target, count anew.
     for (const inner of plan.loops) if (inner.target > target.place) Reflect.deleteProperty(loops, inner.key);
     loops[step.key] = times + 1;

@@ -1,12 +1,13 @@
 /** notify: tell a colleague. */
 import { z } from 'zod';
 import { common, goOn, noLanes, quote, type StepKind } from './base.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const notifySchema = z.strictObject({
   ...common,
   kind: z.literal('notify'),
-  to: z.string().min(1, { error: 'expected a colleague, or "owner"' }),
-  text: z.string()
+  to: naming(LONGEST.name).min(1, { error: 'expected a colleague, or "owner"' }),
+  text: plainText()
 });
 export type NotifyStep = z.infer<typeof notifySchema>;
 

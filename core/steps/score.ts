@@ -1,15 +1,16 @@
 /** score: add points to a score, take points off, or set it. */
 import { z } from 'zod';
 import { rule } from '../journey/rule.ts';
-import { common, goOn, noLanes, type StepKind } from './base.ts';
+import { common, goOn, noLanes, points, type StepKind } from './base.ts';
+import { naming } from '../text/text.ts';
 
 export const scoreSchema = z
   .strictObject({
     ...common,
     kind: z.literal('score'),
-    score: z.string(),
-    add: z.number().optional(),
-    set: z.number().optional()
+    score: naming(),
+    add: points.optional(),
+    set: points.optional()
   })
   .refine((s) => (s.add === undefined) !== (s.set === undefined), rule('expected exactly one of "add" and "set"'));
 export type ScoreStep = z.infer<typeof scoreSchema>;

@@ -11,6 +11,7 @@ import { addDuration } from '../time/civil.ts';
 import { FARTHEST, hoursSchema, nextOpening, type Hours } from '../time/hours.ts';
 import type { Instruction } from '../journey/compile.ts';
 import { common, keySchema, type Outcome, type StepContext } from './base.ts';
+import { LONGEST, naming } from '../text/text.ts';
 
 /** A step's own sending hours; `"any"` means none, whatever the journey says. */
 export const stepHours = z.union([z.literal('any'), hoursSchema]).optional();
@@ -19,8 +20,7 @@ export const stepHours = z.union([z.literal('any'), hoursSchema]).optional();
 export const sendingKeys = {
   ...common,
   message: keySchema.optional(),
-  text: z.string().optional(),
-  from: z.string().optional(),
+  from: naming(LONGEST.name).optional(),
   service: z.boolean().optional(),
   hours: stepHours,
   over: z.enum(['hold', 'skip', 'send']).optional(),

@@ -3,9 +3,10 @@ import { z } from 'zod';
 import { rule } from '../journey/rule.ts';
 import { noLanes, quote, type StepKind } from './base.ts';
 import { send, sendingKeys } from './send.ts';
+import { LONGEST, plainText } from '../text/text.ts';
 
 export const smsSchema = z
-  .strictObject({ ...sendingKeys, kind: z.literal('sms') })
+  .strictObject({ ...sendingKeys, kind: z.literal('sms'), text: plainText(LONGEST.sms).optional() })
   .refine(
     (s) => s.message === undefined || s.text === undefined,
     rule('expected either "message" or "text", not both')

@@ -7,6 +7,7 @@ import { decideWinner } from '../walk/draws.ts';
 import { durationWords } from '../tell/words.ts';
 import { common, opened, take, type StepKind } from './base.ts';
 import { labelledLane } from './labelled.ts';
+import { bare } from '../bare.ts';
 
 const weightOf = (lane: unknown): unknown =>
   typeof lane === 'object' && lane !== null ? (lane as { weight?: unknown }).weight : undefined;
@@ -68,7 +69,7 @@ export const split: StepKind<SplitStep> = {
       const winner = draws && step.winner ? decideWinner(step, here, plan, draws, at, zone) : null;
       const weights = step.lanes.map((l) => l.weight);
       lane = winner ?? laneByWeight(weights, chance(plan.key, step.key, person.id));
-      (walk.taken ??= {})[step.key] = lane;
+      (walk.taken ??= bare())[step.key] = lane;
       // Those who are given the winner were not drawn.
       if (draws && winner === null) draws.drawn.push({ person, walk, lane, at });
     }

@@ -2,14 +2,15 @@
 import { z } from 'zod';
 import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
-import { byCode, common, goOn, noLanes, type StepKind } from './base.ts';
+import { byCode, common, goOn, MOST_LABELS, noLanes, type StepKind } from './base.ts';
+import { naming } from '../text/text.ts';
 
 export const tagSchema = z
   .strictObject({
     ...common,
     kind: z.literal('tag'),
-    add: z.array(z.string()).optional(),
-    remove: z.array(z.string()).optional(),
+    add: z.array(naming()).max(MOST_LABELS).optional(),
+    remove: z.array(naming()).max(MOST_LABELS).optional(),
     clearOthers: z.boolean().optional()
   })
   .refine(

@@ -5,16 +5,17 @@ import { durationWords } from '../tell/words.ts';
 import { duration, type Duration } from '../time/duration.ts';
 import { common, noLanes, quote, type StepKind } from './base.ts';
 import { standing } from './listen.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const taskSchema = z.strictObject({
   ...common,
   kind: z.literal('task'),
-  title: z.string().min(1, { error: 'expected a title' }),
+  title: naming(LONGEST.name).min(1, { error: 'expected a title' }),
   what: z.enum(['call', 'check', 'meet', 'other']).optional(),
   due: durationSchema.optional(),
-  to: z.string().optional(),
+  to: naming(LONGEST.name).optional(),
   priority: z.enum(['low', 'normal', 'high']).optional(),
-  text: z.string().optional(),
+  text: plainText().optional(),
   await: z.strictObject({ limit: durationSchema }).optional()
 });
 export type TaskStep = z.infer<typeof taskSchema>;

@@ -12,6 +12,7 @@ import { fieldInstant, weekdayInstant } from '../time/until.ts';
 import type { Walk } from '../walk/walk.ts';
 import { common, noLanes, type Outcome, type StepContext, type StepKind } from './base.ts';
 import { stepHours } from './send.ts';
+import { LONGEST, naming } from '../text/text.ts';
 
 const zone = { zone: zoneOrPerson.optional() };
 
@@ -20,7 +21,7 @@ export const untilSchema = z.union([
   z.strictObject({ weekdays: z.array(z.enum(WEEKDAYS)).min(1), time: clockTime, ...zone }),
   z.strictObject({ date: z.iso.date(), time: clockTime.optional(), ...zone }),
   z.strictObject({
-    field: z.string().min(1, { error: 'expected the name of a field' }),
+    field: naming(LONGEST.name).min(1, { error: 'expected the name of a field' }),
     offset: offsetSchema.optional(),
     time: clockTime.optional(),
     past: z.enum(['go-on', 'skip', 'leave']).optional(),

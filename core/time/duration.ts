@@ -21,7 +21,13 @@ export const MINUTE = 60 * SECOND;
 export const HOUR = 60 * MINUTE;
 export const DAY = 24 * HOUR;
 
-/** Reads an ISO 8601 duration; `null` where the text is not one, is zero, or has an empty time part. */
+/** Longer than this nothing lasts: 100 years, as {@link rulerLength} counts them. */
+const LONGEST = 100 * 365 * DAY;
+
+/**
+ * Reads an ISO 8601 duration; `null` where the text is not one, is zero or longer than 100 years, or has an empty time
+ * part.
+ */
 export function parseDuration(text: string): Duration | null {
   const m = PATTERN.exec(text);
   if (!m || text.endsWith('T')) return null;
@@ -33,7 +39,7 @@ export function parseDuration(text: string): Duration | null {
     ms: n(5) * HOUR + n(6) * MINUTE + Math.round(n(7) * SECOND)
   };
   const empty = !duration.years && !duration.months && !duration.days && !duration.ms;
-  return empty ? null : duration;
+  return empty || rulerLength(duration) > LONGEST ? null : duration;
 }
 
 /** Reads an offset: a duration that may be zero or, with a leading `-`, negative: `-P10D`, `P0D`, `-PT90M`. */

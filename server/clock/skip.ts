@@ -123,6 +123,9 @@ async function carryOut(engine: Engine, skip: SkipRow): Promise<void> {
   }
 }
 
+/** Those whose work fails wait for their own try, and hold up nobody. */
+const NOT_ASIDE = 'not exists (select from set_aside a where a.person_id = g.person_id)';
+
 /** Works until nothing is left to do at this instant; gives the next due instant, in UTC ms. */
 export async function settle(engine: Engine, passersBy: boolean): Promise<number | null> {
   const { pool, plans, post } = engine;
@@ -138,11 +141,11 @@ export async function settle(engine: Engine, passersBy: boolean): Promise<number
       name: 'what-is-next',
       text: `
         select
-          exists (select from walks where due_at <= $1)
-            or exists (select from happenings where handled_at is null)
+          exists (select from agenda g where g.next_at <= $1 and ${NOT_ASIDE})
+            or exists (select from happenings g where g.handled_at is null and ${NOT_ASIDE})
             or exists (select from messages where state in ('queued', 'sending') and try_at <= $1) as due,
           least(
-            (select min(due_at) from walks where due_at is not null),
+            (select min(next_at) from agenda g where ${NOT_ASIDE}),
             (select min(try_at) from messages where state in ('queued', 'sending'))
           ) as next`,
       values: [ts(now)]

@@ -74,3 +74,13 @@ export function isUnavailable(error: unknown): boolean {
     error.message
   );
 }
+
+/** Errors that say something of the moment, not of what was to be written: full, too busy, taken back by a deadlock. */
+const OF_THE_MOMENT = /^(?:53|55|57|58|40|08)/;
+
+/** Whether an error is no fault of the values a statement was given: the same work may succeed another time. */
+export function isNobodysFault(error: unknown): boolean {
+  if (isUnavailable(error)) return true;
+  const code = (error as { code?: unknown } | null)?.code;
+  return typeof code === 'string' && code.length === 5 && OF_THE_MOMENT.test(code);
+}

@@ -1,19 +1,21 @@
 /**
  * One batch: claim people, load them, run the core over each, write everything,
- * in one transaction. Killed anywhere, all of it happened or none of it.
+ * in one transaction. Killed anywhere, all of it happened or none of it. Someone
+ * whose work fails is set aside, and the others go on.
  */
-import { nextDue } from '../../core/person/due.ts';
-import { PersonRun } from '../../core/person/run.ts';
-import type { Recorder, World } from '../../core/person/world.ts';
-import { MINUTE } from '../../core/time/duration.ts';
+import { Agenda, datedPlans, type Course } from '../../core/person/agenda.ts';
+import type { Happening } from '../../core/person/happening.ts';
+import type { Recorder } from '../../core/person/world.ts';
+import { keepWalk } from '../../core/walk/kept.ts';
 import { readClock } from '../clock/clock.ts';
 import { notify } from '../db/notify.ts';
-import { transaction, type Pool } from '../db/pool.ts';
-import { claimPeople } from './claim.ts';
-import { loadPeople, type LoadedPerson } from './load.ts';
-import type { LivePlan, PlanBook } from './plans.ts';
+import { isNobodysFault, transaction, type Db, type Pool } from '../db/pool.ts';
+import { claimAside, claimPeople, claimThese } from './claim.ts';
+import { loadPeople, type InboxItem, type LoadedPerson } from './load.ts';
+import type { PlanBook } from './plans.ts';
 import { liveWorld } from './world.ts';
-import { saveBatch, type BatchRecord } from './save.ts';
+import { emptyRecord, saveBatch, type BatchRecord } from './save.ts';
+import { setAside, takeBack, type Failure } from './set-aside.ts';
 
 export interface BatchResult {
   /** People worked on; 0 means that nothing was due. */
@@ -23,69 +25,91 @@ export interface BatchResult {
   messages: number;
 }
 
-/**
- * A timer that fires this late was not merely busy but down; then the present
- * counts, so that nothing goes out at three in the morning because it should
- * have gone at nine. See docs/decisions/late-timers.md.
- */
-const LATE = 15 * MINUTE;
+const NOTHING: BatchResult = { people: 0, lines: 0, messages: 0 };
+const both = (a: BatchResult, b: BatchResult): BatchResult => ({
+  people: a.people + b.people,
+  lines: a.lines + b.lines,
+  messages: a.messages + b.messages
+});
 
-/** Works on up to about `most` people with something due. */
+/** Works on up to about `most` people with something due, and on one who was set aside and is due for another try. */
 export async function runBatch(pool: Pool, plans: PlanBook, most = 500): Promise<BatchResult> {
-  return transaction(pool, async (db) => {
-    const { now, zone } = await readClock(db);
-    const ids = await claimPeople(db, now, most);
-    if (!ids.length) return { people: 0, lines: 0, messages: 0 };
-    const live = await plans.live(db);
-    const { people, suppressed } = await loadPeople(db, ids, now, plans);
-    const batch = runPeople(people, live, plans, suppressed, zone, now);
-    await saveBatch(db, plans, batch);
-    if (batch.messages.length) await notify(db, 'outbox');
-    await notify(db, 'changed');
-    return { people: people.length, lines: batch.trail.length, messages: batch.messages.length };
+  const done = await batchOf(pool, plans, (db, now) => claimPeople(db, now, most));
+  const again = await batchOf(pool, plans, async (db) => {
+    const person = await claimAside(db);
+    return person === null ? [] : [person];
   });
+  return both(done, again);
 }
 
-function runPeople(
-  people: LoadedPerson[],
-  live: LivePlan[],
+/** A batch of those whom `claim` gives. One that fails is tried again in halves, down to one person, who is set aside. */
+async function batchOf(
+  pool: Pool,
   plans: PlanBook,
-  suppressed: Set<string>,
-  zone: string,
-  now: number
-): BatchRecord {
-  const batch: BatchRecord = {
-    begun: [],
-    moved: [],
-    trail: [],
-    happenings: [],
-    messages: [],
-    changes: [],
-    handled: []
-  };
-  const world = liveWorld(
-    live.map((l) => l.plan),
-    plans,
-    suppressed,
-    zone
-  );
-  const current = new Map(live.map((l) => [l.plan.key, l.plan.version]));
-  for (const person of people) runPerson(person, world, current, now, batch);
-  return batch;
+  claim: (db: Db, now: number) => Promise<number[]>
+): Promise<BatchResult> {
+  let ids: number[] = [];
+  try {
+    return await transaction(pool, async (db) => {
+      const { now, zone } = await readClock(db);
+      ids = await claim(db, now);
+      return ids.length ? workOn(db, plans, ids, now, zone) : NOTHING;
+    });
+  } catch (error) {
+    if (isNobodysFault(error) || !ids.length) throw error;
+    const [person] = ids;
+    if (ids.length === 1 && person !== undefined) {
+      await transaction(pool, (db) => setAside(db, [{ person, error }]));
+      await notify(pool, 'changed');
+      return { ...NOTHING, people: 1 };
+    }
+    const middle = Math.ceil(ids.length / 2);
+    const half = (some: number[]): Promise<BatchResult> => batchOf(pool, plans, (db) => claimThese(db, some));
+    return both(await half(ids.slice(0, middle)), await half(ids.slice(middle)));
+  }
 }
 
-function runPerson(
-  person: LoadedPerson,
-  world: World,
-  current: Map<string, number>,
-  now: number,
-  batch: BatchRecord
-): void {
+async function workOn(db: Db, plans: PlanBook, ids: number[], now: number, zone: string): Promise<BatchResult> {
+  const live = await plans.live(db);
+  const { people, suppressed } = await loadPeople(db, ids, now, plans);
+  const entering = live.map((l) => l.plan);
+  const world = liveWorld(entering, plans, suppressed, zone);
+  const course: Course = { world, from: -Infinity, until: now, dated: datedPlans(entering), present: now };
+  const current = new Map(entering.map((plan) => [plan.key, plan.version]));
+  const batch = emptyRecord();
+  const failed: Failure[] = [];
+  for (const person of people) {
+    try {
+      append(batch, runPerson(person, course, current, now));
+    } catch (error) {
+      // Nothing of this person's work is kept; whatever is wrong with them is nobody else's matter.
+      failed.push({ person: person.id, error });
+    }
+  }
+  await saveBatch(db, plans, batch);
+  const fine = people.filter((p) => !failed.some((f) => f.person === p.id)).map((p) => p.id);
+  await takeBack(db, fine);
+  await setAside(db, failed);
+  if (batch.messages.length) await notify(db, 'outbox');
+  await notify(db, 'changed');
+  return { people: people.length, lines: batch.trail.length, messages: batch.messages.length };
+}
+
+function append(batch: BatchRecord, more: BatchRecord): void {
+  const add = <K extends keyof BatchRecord>(key: K): void => {
+    for (const one of more[key]) (batch[key] as unknown[]).push(one);
+  };
+  for (const key of Object.keys(more) as (keyof BatchRecord)[]) add(key);
+}
+
+/** Works one person's due things off; gives all that is to be written. */
+function runPerson(person: LoadedPerson, course: Course, current: Map<string, number>, now: number): BatchRecord {
+  const batch = emptyRecord();
   const versions = new Map<number, number>(person.walks.map((w) => [w.id, w.version]));
   // Most claims touch one walk of several; a walk that did not change is not written.
-  const before = new Map(person.walks.map((w) => [w, JSON.stringify(w)]));
+  const before = new Map(person.walks.map((w) => [w, JSON.stringify(keepWalk(w))]));
   let source = 'engine';
-  let at = now;
+  let given: Happening | null = null;
   const versionOf = (walk: number | null, journey: string): number =>
     (walk === null ? undefined : versions.get(walk)) ?? current.get(journey) ?? 0;
   const recorder: Recorder = {
@@ -94,9 +118,10 @@ function runPerson(
       batch.begun.push({ person: person.id, walk });
     },
     trail: (line) => void batch.trail.push({ person: person.id, version: versionOf(line.walk, line.journey), line }),
-    happening(happening, given) {
-      // What was given stands in the inbox already; it is marked as handled.
-      if (!given) batch.happenings.push({ person: person.id, happening });
+    happening(happening, fromInbox) {
+      // What was given stands in the inbox already; it is marked as handled, with what it turned out to be about.
+      if (fromInbox) given = happening;
+      else batch.happenings.push({ person: person.id, happening });
     },
     message: (message, address) =>
       void batch.messages.push({
@@ -105,24 +130,43 @@ function runPerson(
         message,
         address
       }),
-    change: (change) => void batch.changes.push({ person: person.id, at, change, source })
+    change: (change) => void batch.changes.push({ person: person.id, at: agenda.position().worked, change, source })
   };
-  const inbox = [...person.inbox];
-  for (;;) {
-    const item = inbox[0];
-    const due = nextDue(person.state);
-    const timer = due !== null && due <= now ? due : null;
-    if (item && (timer === null || item.at <= timer)) {
-      inbox.shift();
-      at = Math.min(item.at, now);
+  let taken: InboxItem | null = null;
+  const finish = (): void => {
+    if (taken) batch.handled.push({ person: person.id, id: taken.id, at: agenda.position().worked, given });
+    taken = given = null;
+    source = 'engine';
+  };
+  // With more waiting than was loaded, nothing behind the last of it may be done yet.
+  const last = person.more ? (person.inbox.at(-1)?.at ?? now) : now;
+  const agenda = new Agenda(
+    // A clock that was set back does not hold up what was worked at before.
+    { ...course, until: Math.max(last, person.worked) },
+    person.state,
+    { worked: person.worked, midnight: Infinity, existing: [] },
+    person.inbox,
+    recorder,
+    (item) => {
+      finish();
+      taken = item;
       source = item.input.kind === 'happening' ? item.input.happening.name : item.input.kind;
-      new PersonRun(world, person.state, at, recorder).input(item.input);
-      batch.handled.push({ person: person.id, id: item.id, at });
-    } else if (timer !== null) {
-      at = now - timer > LATE ? now : timer;
-      source = 'engine';
-      new PersonRun(world, person.state, at, recorder).timers();
-    } else break;
+      return item.input;
+    }
+  );
+  for (let at = agenda.next(); at !== Infinity; at = agenda.next()) {
+    agenda.work(at);
+    finish();
   }
-  for (const [walk, was] of before) if (JSON.stringify(walk) !== was) batch.moved.push({ person: person.id, walk });
+  for (const [walk, was] of before)
+    if (JSON.stringify(keepWalk(walk)) !== was) batch.moved.push({ person: person.id, walk });
+  const next = agenda.nextByClock();
+  const { worked } = agenda.position();
+  batch.agendas.push({
+    person: person.id,
+    next: next === Infinity ? null : next,
+    worked: worked === -Infinity ? now : worked,
+    state: person.state
+  });
+  return batch;
 }

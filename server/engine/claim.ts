@@ -6,6 +6,9 @@
  */
 import { ts, type Db } from '../db/pool.ts';
 
+/** Those set aside wait for their own try. */
+const NOT_ASIDE = 'not exists (select from set_aside a where a.person_id = p.id)';
+
 /** Ids of the people claimed until the end of the transaction, at most `most` from either queue. */
 export async function claimPeople(db: Db, now: number, most: number): Promise<number[]> {
   const inbox = await db.query<{ id: number }>({
@@ -14,7 +17,7 @@ export async function claimPeople(db: Db, now: number, most: number): Promise<nu
       select p.id
       from happenings h
       join people p on p.id = h.person_id
-      where h.handled_at is null
+      where h.handled_at is null and ${NOT_ASIDE}
       order by h.id
       limit $1
       for no key update of p skip locked`,
@@ -24,13 +27,43 @@ export async function claimPeople(db: Db, now: number, most: number): Promise<nu
     name: 'claim-due',
     text: `
       select p.id
-      from walks w
-      join people p on p.id = w.person_id
-      where w.due_at <= $1
-      order by w.due_at
+      from agenda g
+      join people p on p.id = g.person_id
+      where g.next_at <= $1 and ${NOT_ASIDE}
+      order by g.next_at
       limit $2
       for no key update of p skip locked`,
     values: [ts(now), most]
   });
   return [...new Set([...inbox.rows, ...due.rows].map((r) => r.id))];
+}
+
+/** One person who was set aside and whose next try has come; `null` where there is none. */
+export async function claimAside(db: Db): Promise<number | null> {
+  const { rows } = await db.query<{ id: number }>({
+    name: 'claim-aside',
+    text: `
+      select p.id
+      from set_aside a
+      join people p on p.id = a.person_id
+      where a.next_try <= clock_timestamp()
+      order by a.next_try
+      limit 1
+      for no key update of p skip locked`
+  });
+  return rows[0]?.id ?? null;
+}
+
+/** Locks those of these people whom nobody else works on, until the end of the transaction. */
+export async function claimThese(db: Db, ids: number[]): Promise<number[]> {
+  const { rows } = await db.query<{ id: number }>({
+    name: 'claim-these',
+    text: `
+      select p.id from people p
+      where p.id = any($1::bigint[]) and ${NOT_ASIDE}
+      order by p.id
+      for no key update of p skip locked`,
+    values: [ids]
+  });
+  return rows.map((r) => r.id);
 }

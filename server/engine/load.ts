@@ -1,8 +1,10 @@
-/** Loads what a batch's people need, in a few set queries. */
+/** Loads what a batch's people need, in a few set queries: facts by what the plans at hand ask. */
 import type { Channel } from '../../core/condition/happening.ts';
 import type { Happening } from '../../core/person/happening.ts';
+import { restoreHappening, restoreState, type KeptState } from '../../core/person/kept.ts';
 import type { Input } from '../../core/person/world.ts';
-import { newPerson, type ConsentState, type FieldValue, type PersonState } from '../../core/person/state.ts';
+import type { ConsentState, FieldValue, PersonState } from '../../core/person/state.ts';
+import { restoreWalk } from '../../core/walk/kept.ts';
 import type { Standing, Walk, WalkState } from '../../core/walk/walk.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook } from './plans.ts';
@@ -16,7 +18,11 @@ export interface InboxItem {
 export interface LoadedPerson {
   id: number;
   state: PersonState;
+  /** The instant of the last work done for this person, UTC ms. */
+  worked: number;
   inbox: InboxItem[];
+  /** Whether more waits than was loaded: what is due behind the last of it has to wait too. */
+  more: boolean;
   /** Walks as loaded, whatever becomes of them. */
   walks: Walk[];
 }
@@ -29,8 +35,12 @@ interface HappeningRow {
   walk_id: number | null;
   journey_id: number | null;
   step: string | null;
+  record: number | null;
   data: Record<string, unknown>;
 }
+
+/** Happenings of one person worked off in one batch: a flood for one is no reason for all others to wait. */
+const MOST_EACH = 200;
 
 export async function loadPeople(
   db: Db,
@@ -53,31 +63,28 @@ export async function loadPeople(
     last_name: string | null;
     zone: string | null;
     fields: Record<string, FieldValue>;
+    worked_at: number | null;
+    state: KeptState | null;
   }>({
     name: 'load-people',
     text: `
-      select id, email, phone, first_name, last_name, zone, fields
-      from people
-      where id = any($1::bigint[])`,
+      select p.id, p.email, p.phone, p.first_name, p.last_name, p.zone, p.fields, a.worked_at, a.state
+      from people p
+      left join agenda a on a.person_id = p.id
+      where p.id = any($1::bigint[])`,
     values: [ids]
   });
   const addresses: string[] = [];
-  for (const { id, fields, ...columns } of own.rows) {
-    const state = newPerson(String(id));
+  for (const { id, fields, worked_at: worked, state: kept, ...columns } of own.rows) {
+    const state = restoreState(String(id), kept ?? {});
     for (const [name, value] of Object.entries({ ...fields, ...columns })) {
       if (value !== null) state.fields.set(name, value);
     }
     for (const address of [columns.email, columns.phone]) if (address) addresses.push(address.toLowerCase());
-    people.set(id, { id, state, inbox: [], walks: [] });
+    people.set(id, { id, state, worked: worked ?? -Infinity, inbox: [], more: false, walks: [] });
   }
 
-  const facts = await db.query<{
-    person_id: number;
-    fact: string;
-    name: string;
-    state: string | null;
-    n: number | null;
-  }>({
+  const facts = await db.query<{ person_id: number; fact: string; name: string; state: string | null; n: number | null }>({
     name: 'load-facts',
     text: `
       select person_id, 'tag' as fact, tag as name, null as state, null::double precision as n
@@ -87,11 +94,7 @@ export async function loadPeople(
       union all
       select person_id, 'consent', channel, state, null from consents where person_id = any($1::bigint[])
       union all
-      select person_id, 'score', score, null, points from scores where person_id = any($1::bigint[])
-      union all
-      select person_id, 'entered', journey_id::text, null, max(id)
-      from walks where person_id = any($1::bigint[])
-      group by person_id, journey_id`,
+      select person_id, 'score', score, null, points from scores where person_id = any($1::bigint[])`,
     values: [ids]
   });
   for (const { person_id, fact, name, state: consent, n } of facts.rows) {
@@ -99,14 +102,54 @@ export async function loadPeople(
     if (fact === 'tag') state.tags.add(name);
     else if (fact === 'list') state.lists.add(name);
     else if (fact === 'consent') state.consent[name as Channel] = consent as ConsentState;
-    else if (fact === 'score') state.scores.set(name, n ?? 0);
-    else {
-      state.entered.add(plans.keyOf(Number(name)));
-      state.nextWalk = Math.max(state.nextWalk, (n ?? 0) + 1);
-    }
+    else state.scores.set(name, n ?? 0);
   }
 
-  const walks = await db.query<{
+  const reading = await loadWalks(db, ids, now, plans, of);
+  if (reading.length) await loadReactions(db, reading, plans, of);
+
+  const inbox = await db.query<HappeningRow>({
+    name: 'load-inbox',
+    text: `
+      select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.data
+      from unnest($1::bigint[]) as p (id)
+      cross join lateral (
+        select * from happenings h
+        where h.person_id = p.id and h.handled_at is null
+        order by h.id
+        limit ${MOST_EACH + 1}
+      ) h
+      order by h.id`,
+    values: [ids]
+  });
+  await plans.name(
+    db,
+    inbox.rows.flatMap((r) => r.journey_id ?? [])
+  );
+  for (const r of inbox.rows) {
+    const person = of(r.person_id);
+    if (person.inbox.length === MOST_EACH) person.more = true;
+    // The inbox is in order of arrival; a clock that was set back does not turn that round.
+    else person.inbox.push({ id: r.id, at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now), input: inputOf(r, plans) });
+  }
+
+  const { rows } = await db.query<{ address: string }>({
+    name: 'load-suppressed',
+    text: 'select address from suppressions where address = any($1::text[])',
+    values: [addresses]
+  });
+  return { people: [...people.values()], suppressed: new Set(rows.map((r) => r.address)) };
+}
+
+/** Loads the walks that still hear of things; gives those whose plans ask what was done with their messages. */
+async function loadWalks(
+  db: Db,
+  ids: number[],
+  now: number,
+  plans: PlanBook,
+  of: (id: number) => LoadedPerson
+): Promise<{ person: number; walk: number }[]> {
+  const { rows } = await db.query<{
     person_id: number;
     id: number;
     journey_id: number;
@@ -119,95 +162,109 @@ export async function loadPeople(
     entered_at: number;
     ended_at: number | null;
     reason: string | null;
-    visits: Record<string, number>;
+    more: Partial<Walk>;
     goal_reached: boolean;
     watch_until: number | null;
   }>({
     name: 'load-walks',
     text: `
       select person_id, id, journey_id, version, state, at_step, standing, due_at, begun_by, entered_at, ended_at,
-        reason, visits, goal_reached, watch_until
+        reason, more, goal_reached, watch_until
       from walks
       where person_id = any($1::bigint[])
         and (state = 'walking' or (watch_until >= $2 and not goal_reached))
       order by person_id, id`,
     values: [ids, ts(now)]
   });
-  await plans.ensure(db, walks.rows);
-  let reads = false;
-  for (const r of walks.rows) {
-    const walk: Walk = {
-      id: r.id,
-      journey: plans.keyOf(r.journey_id),
-      version: r.version,
-      state: r.state,
-      at: r.at_step,
-      standing: r.standing && r.due_at !== null ? { kind: r.standing, until: r.due_at } : null,
-      by: r.begun_by,
-      enteredAt: r.entered_at,
-      endedAt: r.ended_at,
-      reason: r.reason,
-      visits: r.visits,
-      goalReached: r.goal_reached,
-      goalUntil: r.watch_until
-    };
+  await plans.ensure(db, rows);
+  const reading: { person: number; walk: number }[] = [];
+  for (const r of rows) {
+    const walk = restoreWalk(
+      {
+        id: r.id,
+        journey: plans.keyOf(r.journey_id),
+        version: r.version,
+        state: r.state,
+        at: r.at_step,
+        standing: r.standing && r.due_at !== null ? { kind: r.standing, until: r.due_at } : null,
+        by: r.begun_by,
+        enteredAt: r.entered_at,
+        endedAt: r.ended_at,
+        reason: r.reason,
+        goalReached: r.goal_reached,
+        goalUntil: r.watch_until
+      },
+      r.more
+    );
     const person = of(r.person_id);
     person.walks.push(walk);
     person.state.walks.push(walk);
-    reads ||= plans.plan(r.journey_id, r.version).facts.reactions;
+    if (plans.readsReactions(r.journey_id, r.version)) reading.push({ person: r.person_id, walk: r.id });
   }
-
-  // Only journeys that ask what people did with a message need that loaded.
-  if (reads) {
-    const reactions = await db.query<HappeningRow>({
-      name: 'load-reactions',
-      text: `
-        select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.data
-        from unnest($1::bigint[], $2::integer[]) as w (person_id, id)
-        join happenings h on h.person_id = w.person_id and h.walk_id = w.id
-        where h.step is not null and h.handled_at is not null
-        order by h.person_id, h.id`,
-      values: [walks.rows.map((w) => w.person_id), walks.rows.map((w) => w.id)]
-    });
-    for (const r of reactions.rows) remember(of(r.person_id).state, r, plans);
-  }
-
-  const inbox = await db.query<HappeningRow>({
-    name: 'load-inbox',
-    text: `
-      select person_id, id, name, at, walk_id, journey_id, step, data
-      from happenings
-      where person_id = any($1::bigint[]) and handled_at is null
-      order by id`,
-    values: [ids]
-  });
-  for (const r of inbox.rows) of(r.person_id).inbox.push({ id: r.id, at: r.at, input: inputOf(r, plans) });
-
-  const { rows } = await db.query<{ address: string }>({
-    name: 'load-suppressed',
-    text: 'select address from suppressions where address = any($1::text[])',
-    values: [addresses]
-  });
-  return { people: [...people.values()], suppressed: new Set(rows.map((r) => r.address)) };
+  return reading;
 }
 
-function remember(state: PersonState, r: HappeningRow, plans: PlanBook): void {
-  const walk = r.walk_id ?? 0;
-  const step = r.step ?? '';
-  if (r.name === 'sent') {
-    const channel = r.data['channel'] as Channel;
-    state.sent.push({ walk, journey: plans.keyOf(r.journey_id ?? 0), step, visit: 0, channel, at: r.at, order: r.id });
-  } else if (!r.data['machine']) {
-    const link = r.data['link'];
-    state.reactions.push({
-      name: r.name,
-      about: { walk, journey: plans.keyOf(r.journey_id ?? 0), step },
-      at: r.at,
-      record: r.id,
-      ...(typeof link === 'string' ? { link } : {})
+/** Only walks of plans that ask what people did with a message need that loaded: what was sent, and what came of it. */
+async function loadReactions(
+  db: Db,
+  reading: { person: number; walk: number }[],
+  plans: PlanBook,
+  of: (id: number) => LoadedPerson
+): Promise<void> {
+  const values = [reading.map((r) => r.person), reading.map((r) => r.walk)];
+  const sent = await db.query<{
+    person_id: number;
+    walk_id: number;
+    journey_id: number;
+    step: string;
+    visit: number;
+    channel: Channel;
+    address: string;
+    created_at: number;
+    record: number;
+    service: boolean;
+  }>({
+    name: 'load-sent',
+    text: `
+      select m.person_id, m.walk_id, m.journey_id, m.step, m.visit, m.channel, m.address, m.created_at, m.record, m.service
+      from unnest($1::bigint[], $2::integer[]) as w (person_id, id)
+      join messages m on m.person_id = w.person_id and m.walk_id = w.id
+      order by m.person_id, m.record`,
+    values
+  });
+  for (const r of sent.rows) {
+    of(r.person_id).state.sent.push({
+      walk: r.walk_id,
+      journey: plans.keyOf(r.journey_id),
+      step: r.step,
+      visit: r.visit,
+      channel: r.channel,
+      at: r.created_at,
+      order: r.record,
+      address: r.address,
+      ...(r.service ? { service: true } : {})
     });
   }
-  state.order = Math.max(state.order, r.id + 1);
+  const reactions = await db.query<HappeningRow>({
+    name: 'load-reactions',
+    text: `
+      select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.data
+      from unnest($1::bigint[], $2::integer[]) as w (person_id, id)
+      join happenings h on h.person_id = w.person_id and h.walk_id = w.id
+      where h.step is not null and h.handled_at is not null
+      order by h.person_id, h.record`,
+    values
+  });
+  for (const r of reactions.rows) of(r.person_id).state.reactions.push(happeningOf(r, plans));
+}
+
+/** A row as the happening it was. */
+function happeningOf(r: HappeningRow, plans: PlanBook): Happening {
+  const about =
+    r.walk_id !== null && r.step !== null && r.journey_id !== null
+      ? { walk: r.walk_id, journey: plans.keyOf(r.journey_id), step: r.step }
+      : undefined;
+  return restoreHappening({ name: r.name, at: r.at, about, record: r.record ?? undefined, data: r.data });
 }
 
 /** An inbox row as the engine's input. `enter`, `existing` and `set` are requests, everything else happened. */
@@ -216,9 +273,5 @@ function inputOf(r: HappeningRow, plans: PlanBook): Input {
     return { kind: 'enter', journey: String(r.data['journey']), by: String(r.data['by'] ?? 'hand') };
   if (r.name === 'existing') return { kind: 'existing', journey: String(r.data['journey']) };
   if (r.name === 'set') return { ...(r.data as Omit<Extract<Input, { kind: 'set' }>, 'kind'>), kind: 'set' };
-  const happening: Happening = { ...(r.data as Partial<Happening>), name: r.name, at: r.at };
-  if (r.walk_id !== null && r.step !== null && r.journey_id !== null) {
-    happening.about = { walk: r.walk_id, journey: plans.keyOf(r.journey_id), step: r.step };
-  }
-  return { kind: 'happening', happening };
+  return { kind: 'happening', happening: happeningOf(r, plans) };
 }

@@ -1,5 +1,6 @@
 /** The plans that workers follow: live versions for entering, all versions for walks under way. */
-import { compile, type Plan } from '../../core/journey/compile.ts';
+import { compile } from '../../core/journey/compile.ts';
+import type { Plan } from '../../core/journey/compile.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import type { Db } from '../db/pool.ts';
 
@@ -8,9 +9,15 @@ export interface LivePlan {
   plan: Plan;
 }
 
-/** Versions never change once made, so a compiled one is kept for good. */
+/** A version that cannot be followed: those who walk on it are set aside, and nobody enters. */
+export class BrokenVersion extends Error {}
+
+/**
+ * Versions never change once made, so a compiled one is kept for good. One that cannot be compiled is kept as its
+ * error, which only those meet who walk on it.
+ */
 export class PlanBook {
-  private readonly byVersion = new Map<string, Plan>();
+  private readonly byVersion = new Map<string, Plan | BrokenVersion>();
   private readonly keys = new Map<number, string>();
   private readonly ids = new Map<string, number>();
 
@@ -20,12 +27,15 @@ export class PlanBook {
       name: 'live-journeys',
       text: `select id, key, live_version from journeys where state = 'live' and live_version is not null order by id`
     });
-    for (const r of rows) this.name(r.id, r.key);
+    for (const r of rows) this.learn(r.id, r.key);
     await this.ensure(
       db,
       rows.map((r) => ({ journey_id: r.id, version: r.live_version }))
     );
-    return rows.map((r) => ({ journeyId: r.id, plan: this.plan(r.id, r.live_version) }));
+    return rows.flatMap((r) => {
+      const plan = this.byVersion.get(`${r.id}/${r.live_version}`);
+      return plan && !(plan instanceof Error) ? [{ journeyId: r.id, plan }] : [];
+    });
   }
 
   /** Loads the versions that are not known yet. */
@@ -40,15 +50,33 @@ export class PlanBook {
       [missing.map((m) => m.journey_id), missing.map((m) => m.version)]
     );
     for (const r of rows) {
-      this.name(r.journey_id, r.key);
-      this.byVersion.set(`${r.journey_id}/${r.number}`, compile(r.document, r.number));
+      this.learn(r.journey_id, r.key);
+      this.byVersion.set(`${r.journey_id}/${r.number}`, compiled(r.key, r.number, r.document));
     }
+  }
+
+  /** Learns the keys of journeys that are not known yet. */
+  async name(db: Db, ids: number[]): Promise<void> {
+    const missing = [...new Set(ids)].filter((id) => !this.keys.has(id));
+    if (!missing.length) return;
+    const { rows } = await db.query<{ id: number; key: string }>(
+      'select id, key from journeys where id = any($1::bigint[])',
+      [missing]
+    );
+    for (const r of rows) this.learn(r.id, r.key);
   }
 
   plan(journeyId: number, version: number): Plan {
     const found = this.byVersion.get(`${journeyId}/${version}`);
     if (!found) throw new Error(`version ${version} of journey ${journeyId} is not loaded`);
+    if (found instanceof Error) throw found;
     return found;
+  }
+
+  /** Whether a version asks what was done with a walk's messages. */
+  readsReactions(journeyId: number, version: number): boolean {
+    const found = this.byVersion.get(`${journeyId}/${version}`);
+    return found !== undefined && !(found instanceof Error) && found.facts.reactions;
   }
 
   keyOf(journeyId: number): string {
@@ -61,8 +89,16 @@ export class PlanBook {
     return id;
   }
 
-  private name(id: number, key: string): void {
+  private learn(id: number, key: string): void {
     this.keys.set(id, key);
     this.ids.set(key, id);
+  }
+}
+
+function compiled(key: string, version: number, document: Journey): Plan | BrokenVersion {
+  try {
+    return compile(document, version);
+  } catch (error) {
+    return new BrokenVersion(`version ${version} of ${key} cannot be followed: ${(error as Error).message}`);
   }
 }

@@ -2,7 +2,9 @@
 import { END } from '../../core/journey/compile.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import type { FactChange, TrailLine } from '../../core/person/world.ts';
-import type { FieldValue, SentMessage } from '../../core/person/state.ts';
+import { keepHappening, keepState } from '../../core/person/kept.ts';
+import type { FieldValue, PersonState, SentMessage } from '../../core/person/state.ts';
+import { keepWalk } from '../../core/walk/kept.ts';
 import type { Walk } from '../../core/walk/walk.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
@@ -17,8 +19,22 @@ export interface BatchRecord {
   happenings: { person: number; happening: Happening }[];
   messages: { person: number; version: number; message: SentMessage; address: string }[];
   changes: { person: number; at: number; change: FactChange; source: string }[];
-  handled: { person: number; id: number; at: number }[];
+  /** Inbox rows that were worked off, each with the happening it turned out to be. */
+  handled: { person: number; id: number; at: number; given: Happening | null }[];
+  /** Where everyone stands afterwards. */
+  agendas: { person: number; next: number | null; worked: number; state: PersonState }[];
 }
+
+export const emptyRecord = (): BatchRecord => ({
+  begun: [],
+  moved: [],
+  trail: [],
+  happenings: [],
+  messages: [],
+  changes: [],
+  handled: [],
+  agendas: []
+});
 
 export async function saveBatch(db: Db, plans: PlanBook, batch: BatchRecord): Promise<void> {
   await saveWalks(db, plans, batch);
@@ -26,6 +42,29 @@ export async function saveBatch(db: Db, plans: PlanBook, batch: BatchRecord): Pr
   await saveHappenings(db, plans, batch);
   await saveMessages(db, plans, batch);
   await saveFacts(db, batch);
+  await saveAgendas(db, batch);
+}
+
+/** Where everyone stands: when there is next something to do, and what has no table of its own. */
+async function saveAgendas(db: Db, { agendas }: BatchRecord): Promise<void> {
+  if (!agendas.length) return;
+  await db.query({
+    name: 'save-agendas',
+    text: `
+      insert into agenda as a (person_id, next_at, worked_at, state)
+      select * from unnest($1::bigint[], $2::timestamptz[], $3::timestamptz[], $4::jsonb[])
+      on conflict (person_id) do update
+      set next_at = excluded.next_at, worked_at = excluded.worked_at, state = excluded.state`,
+    values: columns(
+      agendas.map(({ person, next, worked, state }) => ({
+        person,
+        next: ts(next),
+        worked: ts(worked),
+        state: JSON.stringify(keepState(state))
+      })),
+      ['person', 'next', 'worked', 'state']
+    )
+  });
 }
 
 const WALK_COLUMNS = [
@@ -42,7 +81,7 @@ const WALK_COLUMNS = [
   'entered_at',
   'ended_at',
   'reason',
-  'visits',
+  'more',
   'goal_reached',
   'watch_until'
 ] as const;
@@ -67,7 +106,7 @@ function walkRow(
     entered_at: ts(walk.enteredAt),
     ended_at: ts(walk.endedAt),
     reason: walk.reason,
-    visits: JSON.stringify(walk.visits),
+    more: JSON.stringify(keepWalk(walk).more),
     goal_reached: walk.goalReached,
     watch_until: ts(walk.goalUntil)
   };
@@ -100,7 +139,7 @@ async function saveWalks(db: Db, plans: PlanBook, batch: BatchRecord): Promise<v
       'due_at',
       'ended_at',
       'reason',
-      'visits',
+      'more',
       'goal_reached'
     ] as const;
     await db.query({
@@ -108,10 +147,10 @@ async function saveWalks(db: Db, plans: PlanBook, batch: BatchRecord): Promise<v
       text: `
         update walks w
         set state = m.state, at_step = m.at_step, step = m.step, standing = m.standing, due_at = m.due_at,
-          ended_at = m.ended_at, reason = m.reason, visits = m.visits, goal_reached = m.goal_reached
+          ended_at = m.ended_at, reason = m.reason, more = m.more, goal_reached = m.goal_reached
         from unnest($1::bigint[], $2::integer[], $3::text[], $4::integer[], $5::text[], $6::text[], $7::timestamptz[],
           $8::timestamptz[], $9::text[], $10::jsonb[], $11::boolean[])
-          as m (person_id, id, state, at_step, step, standing, due_at, ended_at, reason, visits, goal_reached)
+          as m (person_id, id, state, at_step, step, standing, due_at, ended_at, reason, more, goal_reached)
         where w.person_id = m.person_id and w.id = m.id`,
       values: columns(
         batch.moved.map((w) => walkRow(plans, w)),
@@ -153,12 +192,22 @@ async function saveHappenings(db: Db, plans: PlanBook, { happenings, handled }: 
       name: 'mark-handled',
       text: `
         update happenings h
-        set handled_at = t.at
-        from unnest($1::bigint[], $2::bigint[], $3::timestamptz[]) as t (person_id, id, at)
+        set handled_at = t.at, record = t.record, walk_id = coalesce(t.walk_id, h.walk_id),
+          journey_id = coalesce(t.journey_id, h.journey_id), step = coalesce(t.step, h.step)
+        from unnest($1::bigint[], $2::bigint[], $3::timestamptz[], $4::bigint[], $5::integer[], $6::bigint[], $7::text[])
+          as t (person_id, id, at, record, walk_id, journey_id, step)
         where h.person_id = t.person_id and h.id = t.id`,
       values: columns(
-        handled.map((h) => ({ ...h, at: ts(h.at) })),
-        ['person', 'id', 'at']
+        handled.map(({ person, id, at, given }) => ({
+          person,
+          id,
+          at: ts(at),
+          record: given?.record ?? null,
+          walk: given?.about?.walk ?? null,
+          journey: given?.about?.journey ? plans.idOf(given.about.journey) : null,
+          step: given?.about?.step ?? null
+        })),
+        ['person', 'id', 'at', 'record', 'walk', 'journey', 'step']
       )
     });
   }
@@ -166,16 +215,15 @@ async function saveHappenings(db: Db, plans: PlanBook, { happenings, handled }: 
   await db.query({
     name: 'save-happenings',
     text: `
-      insert into happenings (person_id, name, at, source, walk_id, journey_id, step, data, handled_at)
-      select person_id, name, at, 'engine', walk_id, journey_id, step, data, at
-      from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::integer[], $5::bigint[], $6::text[], $7::jsonb[])
-        with ordinality as t (person_id, name, at, walk_id, journey_id, step, data, place)
+      insert into happenings (person_id, name, at, source, walk_id, journey_id, step, record, data, handled_at)
+      select person_id, name, at, 'engine', walk_id, journey_id, step, record, data, at
+      from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::integer[], $5::bigint[], $6::text[], $7::bigint[],
+        $8::jsonb[]) with ordinality as t (person_id, name, at, walk_id, journey_id, step, record, data, place)
       order by place`,
     values: columns(
       happenings.map(({ person, happening }) => {
-        // What set it off and its place among the records are the engine's own.
-        const { name, at, about, cause: _cause, record: _record, ...data } = happening;
-        const journey = about?.journey ?? happening.journey;
+        const { name, at, about, record, data } = keepHappening(happening);
+        const journey = about?.journey ?? data.journey;
         return {
           person,
           name,
@@ -183,10 +231,11 @@ async function saveHappenings(db: Db, plans: PlanBook, { happenings, handled }: 
           walk: about?.walk ?? null,
           journey: journey ? plans.idOf(journey) : null,
           step: about?.step ?? null,
+          record,
           data: JSON.stringify(data)
         };
       }),
-      ['person', 'name', 'at', 'walk', 'journey', 'step', 'data']
+      ['person', 'name', 'at', 'walk', 'journey', 'step', 'record', 'data']
     )
   });
 }
@@ -196,11 +245,12 @@ async function saveMessages(db: Db, plans: PlanBook, { messages }: BatchRecord):
   await db.query({
     name: 'save-messages',
     text: `
-      insert into messages (person_id, walk_id, journey_id, version, step, visit, channel, address, created_at, try_at)
-      select person_id, walk_id, journey_id, version, step, visit, channel, address, at, at
+      insert into messages (person_id, walk_id, journey_id, version, step, visit, channel, address, created_at, try_at,
+        record, service)
+      select person_id, walk_id, journey_id, version, step, visit, channel, address, at, at, record, service
       from unnest($1::bigint[], $2::integer[], $3::bigint[], $4::integer[], $5::text[], $6::integer[], $7::text[],
-        $8::text[], $9::timestamptz[]) with ordinality
-        as t (person_id, walk_id, journey_id, version, step, visit, channel, address, at, place)
+        $8::text[], $9::timestamptz[], $10::bigint[], $11::boolean[]) with ordinality
+        as t (person_id, walk_id, journey_id, version, step, visit, channel, address, at, record, service, place)
       order by place`,
     values: columns(
       messages.map(({ person, version, message: m, address }) => ({
@@ -212,9 +262,11 @@ async function saveMessages(db: Db, plans: PlanBook, { messages }: BatchRecord):
         visit: m.visit,
         channel: m.channel,
         address,
-        at: ts(m.at)
+        at: ts(m.at),
+        record: m.order,
+        service: m.service ?? false
       })),
-      ['person', 'walk', 'journey', 'version', 'step', 'visit', 'channel', 'address', 'at']
+      ['person', 'walk', 'journey', 'version', 'step', 'visit', 'channel', 'address', 'at', 'record', 'service']
     )
   });
 }

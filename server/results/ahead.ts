@@ -2,8 +2,7 @@
  * What goes out next. The engine itself is asked: those with something due are
  * taken ahead in memory, nothing is written. True as long as nobody reacts in between.
  */
-import { nextDue } from '../../core/person/due.ts';
-import { PersonRun } from '../../core/person/run.ts';
+import { Agenda } from '../../core/person/agenda.ts';
 import type { Recorder, World } from '../../core/person/world.ts';
 import type { Channel } from '../../core/condition/happening.ts';
 import { readClock } from '../clock/clock.ts';
@@ -47,7 +46,8 @@ export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
 
   const due = await pool.query<{ person_id: number; total: number }>(
     `select person_id, count(*) over () as total
-     from (select distinct person_id from walks where due_at <= $1) as w
+     from agenda
+     where next_at <= $1
      order by person_id
      limit $2`,
     [ts(until), MOST_PEOPLE]
@@ -76,9 +76,8 @@ export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
         message: (m) =>
           void messages.push({ at: m.at, channel: m.channel, journey: m.journey, step: m.step, person: id })
       };
-      for (let at = nextDue(state); at !== null && at <= until; at = nextDue(state)) {
-        new PersonRun(world, state, Math.max(at, now), recorder).timers();
-      }
+      const course = { world, from: -Infinity, until, dated: [], present: now };
+      new Agenda(course, state, { worked: now, midnight: Infinity, existing: [] }, [], recorder).workOff();
     }
   }
   const ahead = {

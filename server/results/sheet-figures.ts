@@ -1,5 +1,6 @@
 /** Figures for the Watch view of a sheet: how many took each lane, got each message, stand on each step. */
 import type { Db } from '../db/pool.ts';
+import { bare } from '../../core/bare.ts';
 
 export interface StepFigures {
   /** Messages sent, tags put on, scores added to: how often the step was done. */
@@ -39,7 +40,7 @@ const none = (): StepFigures => ({
   retrying: 0,
   standing: 0,
   held: 0,
-  lanes: {}
+  lanes: bare()
 });
 
 const DONE = new Set(['sent', 'tagged', 'scored']);
@@ -98,7 +99,7 @@ export async function sheetFigures(db: Db, journeyId: number, version: number | 
       values
     })
   ]);
-  const steps: Record<string, StepFigures> = {};
+  const steps = bare<StepFigures>();
   const of = (step: string): StepFigures => (steps[step] ??= none());
   for (const r of trail.rows) {
     if (r.lane !== null) of(r.step).lanes[r.lane] = r.n;

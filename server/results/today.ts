@@ -5,6 +5,7 @@ import { toWall } from '../../core/time/civil.ts';
 import { DAY, HOUR } from '../../core/time/duration.ts';
 import { readClock } from '../clock/clock.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
+import { whoIsAside } from '../engine/set-aside.ts';
 import { messagesAhead } from './ahead.ts';
 
 export interface Hour {
@@ -19,11 +20,14 @@ export interface Hour {
 }
 
 export interface Need {
-  kind: 'failure' | 'finding' | 'reply' | 'retry' | 'stray';
+  kind: 'aside' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray';
   title: string;
   detail: string;
-  href: string;
-  act: string;
+  /** Where more of it is shown; absent where there is no such place. */
+  href?: string;
+  act?: string;
+  /** What can be done about it at once: the form action's name, its value, and the words on its button. */
+  action?: { name: 'aside'; value: string; label: string };
 }
 
 export interface Movement {
@@ -96,7 +100,8 @@ async function goneToday(db: Db, now: number, zone: string): Promise<Map<string,
 
 async function needsYou(db: Db, now: number): Promise<Need[]> {
   const week = ts(now - 7 * DAY);
-  const [failed, retrying, replies, strays, live] = await Promise.all([
+  const [aside, failed, retrying, replies, strays, live] = await Promise.all([
+    whoIsAside(db),
     db.query<{
       state: string;
       journey: string;
@@ -136,6 +141,16 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
   ]);
   const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
   const needs: Need[] = [];
+  for (const r of aside) {
+    needs.push({
+      kind: 'aside',
+      title: `${plural(r.people, 'person is', 'people are')} set aside`,
+      detail: `${r.error} · ${r.name}${r.people > 1 ? ` and ${r.people - 1} more` : ''} · ${plural(r.attempts, 'try', 'tries')} so far; all others go on`,
+      href: `/people/${r.person}`,
+      act: 'Show',
+      action: { name: 'aside', value: '', label: 'Try again' }
+    });
+  }
   for (const r of retrying.rows) {
     needs.push({
       kind: 'retry',

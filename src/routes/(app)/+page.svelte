@@ -1,6 +1,8 @@
 <script lang="ts">
+  import { enhance } from '$app/forms';
   import ErrorFilled from 'carbon-icons-svelte/lib/ErrorFilled.svelte';
   import Renew from 'carbon-icons-svelte/lib/Renew.svelte';
+  import PauseOutline from 'carbon-icons-svelte/lib/PauseOutline.svelte';
   import Reply from 'carbon-icons-svelte/lib/Reply.svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import HoursStrip from '$ui/HoursStrip.svelte';
@@ -10,7 +12,14 @@
   let { data }: { data: PageData } = $props();
   const format = useFormat();
   const t = $derived(data.today);
-  const icons = { failure: ErrorFilled, finding: WarningAlt, reply: Reply, retry: Renew, stray: Reply };
+  const icons = {
+    aside: PauseOutline,
+    failure: ErrorFilled,
+    finding: WarningAlt,
+    reply: Reply,
+    retry: Renew,
+    stray: Reply
+  };
 
   function difference(count: number, usual: number): string {
     const d = Math.round(count - usual);
@@ -46,7 +55,15 @@
               <strong>{need.title}</strong>
               <span>{need.detail}</span>
             </p>
-            <a href={need.href}>{need.act}</a>
+            <span class="acts">
+              {#if need.action}
+                <form method="post" action="?/{need.action.name}" use:enhance>
+                  <input type="hidden" name="value" value={need.action.value} />
+                  <button class="act">{need.action.label}</button>
+                </form>
+              {/if}
+              {#if need.href}<a href={need.href}>{need.act}</a>{/if}
+            </span>
           </li>
         {:else}
           <li class="none">Nothing failed, nobody replied, no live journey has a finding.</li>
@@ -121,11 +138,17 @@
   li.failure :global(svg) {
     fill: var(--failure);
   }
+  .acts {
+    display: flex;
+    gap: 12px;
+    align-items: baseline;
+  }
+  li.aside :global(svg),
   li.finding :global(svg),
   li.retry :global(svg) {
     fill: var(--attention);
   }
-  li span {
+  li p span {
     display: block;
     color: var(--ink-soft);
   }

@@ -1,0 +1,85 @@
+/**
+ * People whose work cannot be done: an error in it, or a value the database
+ * refuses. They are set aside with what happened, and tried again alone, later
+ * each time, so that one person never stops the others. By the machine's clock.
+ */
+import { repaired } from '../../core/text/text.ts';
+import { columns } from '../db/columns.ts';
+import { notify } from '../db/notify.ts';
+import type { Db } from '../db/pool.ts';
+
+export interface Failure {
+  person: number;
+  error: unknown;
+}
+
+/** The next try after so many earlier attempts: in 1, 2, 4, … minutes, at most 6 hours. */
+const after = (attempts: string): string =>
+  `clock_timestamp() + make_interval(mins => least(2 ^ least(${attempts}, 9), 360)::integer)`;
+
+/** Sets people aside, or notes that they failed again. */
+export async function setAside(db: Db, failures: Failure[]): Promise<void> {
+  if (!failures.length) return;
+  const rows = failures.map(({ person, error }) => ({
+    person,
+    error: repaired(error instanceof Error ? error.message : String(error), 500),
+    stack: error instanceof Error && error.stack ? repaired(error.stack, 4000) : null
+  }));
+  await db.query({
+    name: 'set-aside',
+    text: `
+      insert into set_aside as s (person_id, error, stack, attempts, next_try)
+      select person_id, error, stack, 1, ${after('0')}
+      from unnest($1::bigint[], $2::text[], $3::text[]) as t (person_id, error, stack)
+      order by person_id
+      on conflict (person_id) do update
+      set error = excluded.error, stack = excluded.stack, attempts = s.attempts + 1, next_try = ${after('s.attempts')}`,
+    values: columns(rows, ['person', 'error', 'stack'])
+  });
+}
+
+/** Takes people back whose work was done. */
+export async function takeBack(db: Db, people: number[]): Promise<void> {
+  if (!people.length) return;
+  await db.query({
+    name: 'take-back',
+    text: 'delete from set_aside where person_id = any($1::bigint[])',
+    values: [people]
+  });
+}
+
+/** Makes the next try of some people due now; of all of them where none are named. How many there were. */
+export async function tryAgain(db: Db, people: number[] | null): Promise<number> {
+  const { rowCount } = await db.query(
+    'update set_aside set next_try = clock_timestamp() where $1::bigint[] is null or person_id = any($1::bigint[])',
+    [people]
+  );
+  await notify(db, 'inbox');
+  return rowCount ?? 0;
+}
+
+export interface AsideLine {
+  person: number;
+  name: string;
+  error: string;
+  attempts: number;
+  /** UTC ms of the machine's clock. */
+  nextTry: number;
+}
+
+/** Those set aside, alike ones together: what happened, how many, and the first of them. */
+export async function whoIsAside(db: Db): Promise<(AsideLine & { people: number })[]> {
+  const { rows } = await db.query<AsideLine & { people: number }>({
+    name: 'who-is-aside',
+    text: `
+      select a.error, count(*) as people, max(a.attempts) as attempts, min(a.next_try) as "nextTry",
+        min(a.person_id) as person,
+        (array_agg(coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) order by p.id))[1] as name
+      from (select * from set_aside order by next_try limit 10000) a
+      join people p on p.id = a.person_id
+      group by a.error
+      order by 2 desc
+      limit 20`
+  });
+  return rows;
+}
