@@ -4,6 +4,7 @@
  * signed. The same id twice is one text.
  */
 import { createHmac, randomUUID } from 'node:crypto';
+import { z } from 'zod';
 import { serve } from './http.ts';
 import { keepIn } from './keep.ts';
 
@@ -19,6 +20,19 @@ export interface StoredText {
   at: string;
   repeats: number;
 }
+
+const outgoing = z.object({
+  id: z.string().min(1).max(200),
+  from: z.string().max(100),
+  to: z.string().min(3).max(40),
+  text: z.string().max(20_000),
+  at: z.iso.datetime()
+});
+const answering = z.object({
+  number: z.string().min(3).max(40),
+  text: z.string().max(20_000),
+  at: z.iso.datetime().optional()
+});
 
 export interface Handset {
   port: number;
@@ -49,13 +63,9 @@ export async function startHandset({ port, webhook, secret, file }: HandsetOptio
   const http = await serve(
     {
       'POST /messages': async ({ body }) => {
-        const { id, from, to, text, at } = JSON.parse(body) as {
-          id: string;
-          from: string;
-          to: string;
-          text: string;
-          at: string;
-        };
+        const { id, from, to, text, at } = outgoing.parse(body);
+        // Numbers of this form belong to nobody: a way to see what that does.
+        if (/404$/.test(to)) return { status: 422, json: { code: 'unknown-number', error: 'nobody has this number' } };
         const known = byId.get(id);
         if (known) known.repeats++;
         else await keep({ id, number: to, from, direction: 'out', text, at });
@@ -75,7 +85,7 @@ export async function startHandset({ port, webhook, secret, file }: HandsetOptio
         return { status: 200, json: { texts: texts.filter((t) => t.seq > after && (!number || t.number === number)) } };
       },
       'POST /api/reply': async ({ body }) => {
-        const { number, text, at } = JSON.parse(body) as { number: string; text: string; at?: string };
+        const { number, text, at } = answering.parse(body);
         const last = texts.findLast((t) => t.number === number);
         if (!last) return { status: 404, json: { error: 'this phone has had no text' } };
         const id = randomUUID();
@@ -84,8 +94,13 @@ export async function startHandset({ port, webhook, secret, file }: HandsetOptio
         const mac = createHmac('sha256', secret).update(`${seconds}.${payload}`).digest('hex');
         const response = await fetch(webhook(), {
           method: 'POST',
-          headers: { 'content-type': 'application/json', 'x-handset-signature': `t=${seconds},v1=${mac}` },
-          body: payload
+          headers: {
+            'content-type': 'application/json',
+            origin: new URL(webhook()).origin,
+            'x-handset-signature': `t=${seconds},v1=${mac}`
+          },
+          body: payload,
+          signal: AbortSignal.timeout(15_000)
         });
         if (!response.ok)
           return { status: 502, json: { error: `the webhook answered ${response.status}; the text was not sent` } };

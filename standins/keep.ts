@@ -23,7 +23,7 @@ export function keepIn<T>(file: string | undefined): Keep<T> {
       });
     },
     async add(item) {
-      if (file) await appendFile(file, JSON.stringify(item) + '\n');
+      if (file) await appendFile(file, JSON.stringify(item) + '\n', { mode: 0o600 });
     }
   };
 }

@@ -1,6 +1,8 @@
 /** Passers-by against a mail reader and a gateway of our own making: they act once, in time, and only as anyone could. */
+import { createServer, request as ask, type Server } from 'node:http';
+import { connect, type AddressInfo } from 'node:net';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
-import { serve } from './http.ts';
+import { postJson, serve } from './http.ts';
 import { reactionsToMail, startPassersBy } from './passers-by.ts';
 
 const SEED = 'quillmoor';
@@ -20,6 +22,7 @@ let mails: Mail[];
 let texts: { id: string; seq: number; number: string; direction: 'in' | 'out'; text: string; at: string }[];
 let done: string[];
 let site: Awaited<ReturnType<typeof serve>>;
+let app: Server;
 let passersBy: Awaited<ReturnType<typeof startPassersBy>>;
 
 /** Mail number n, with its pixel, one link and its way out, all leading to our own server. */
@@ -44,25 +47,34 @@ beforeEach(async () => {
     {
       'GET /api/mail': ({ query }) => ({ status: 200, json: { mail: mails.filter((m) => m.id > after(query)) } }),
       'GET /api/texts': ({ query }) => ({ status: 200, json: { texts: texts.filter((t) => t.seq > after(query)) } }),
-      'POST /api/reply': ({ body }) => note(`reply ${(JSON.parse(body) as { text: string }).text}`),
-      'GET /o/*': ({ path }) => note(`open ${path}`),
-      'GET /l/*': ({ path }) => note(`click ${path}`),
-      'POST /u/*': ({ path, body }) => note(`unsubscribe ${path} ${body}`)
+      'POST /api/reply': ({ body }) => note(`reply ${(body as { text: string }).text}`)
     },
     0
   );
-  const base = `http://127.0.0.1:${site.port}`;
-  passersBy = await startPassersBy({ port: 0, seed: SEED, postbox: base, handset: base });
+  // Links, pixels and ways out are the application's, and anyone's to ask for.
+  app = createServer((request, response) => {
+    const kind = request.url?.slice(1, 2) ?? '';
+    let body = '';
+    request.on('data', (part: Buffer) => (body += part.toString()));
+    request.on('end', () => {
+      note(`${{ o: 'open', l: 'click', u: 'unsubscribe' }[kind]} ${request.url}${body && ` ${body}`}`);
+      response.end();
+    });
+  });
+  await new Promise<void>((resolve) => app.listen(0, '127.0.0.1', resolve));
+  const standIns = `http://127.0.0.1:${site.port}`;
+  passersBy = await startPassersBy({ port: 0, seed: SEED, postbox: standIns, handset: standIns });
 });
 afterEach(async () => {
   await passersBy.close();
   await site.close();
+  await new Promise((resolve) => app.close(resolve).closeAllConnections());
 });
 
 async function tell(now: number, act = true): Promise<{ done: number; next: string | null }> {
-  const response = await fetch(`http://127.0.0.1:${passersBy.port}/clock`, {
-    method: 'POST',
-    body: JSON.stringify({ now: new Date(now).toISOString(), act })
+  const response = await postJson(`http://127.0.0.1:${passersBy.port}/clock`, {
+    now: new Date(now).toISOString(),
+    act
   });
   return (await response.json()) as { done: number; next: string | null };
 }
@@ -77,7 +89,7 @@ async function liveOn(): Promise<number[]> {
   return instants;
 }
 
-const base = (): string => `http://127.0.0.1:${site.port}`;
+const base = (): string => `http://127.0.0.1:${(app.address() as AddressInfo).port}`;
 
 describe('passers-by', () => {
   it('do exactly what their seed says, each thing once, at the instants they asked to be told of', async () => {
@@ -139,24 +151,57 @@ describe('passers-by', () => {
   });
 
   it('told nonsense, say so and go on', async () => {
-    const response = await fetch(`http://127.0.0.1:${passersBy.port}/clock`, {
-      method: 'POST',
-      body: '{"now":"soon"}'
-    });
-    expect(response.status).toBe(500);
+    const response = await postJson(`http://127.0.0.1:${passersBy.port}/clock`, { now: 'soon' });
+    expect(response.status).toBe(400);
     expect(await tell(START)).toEqual({ done: 0, next: null });
   });
 });
 
 describe('the stand-ins’ server', () => {
+  const own = (): string => `http://127.0.0.1:${site.port}`;
+  const post = (path: string, body: string, headers: Record<string, string> = {}) =>
+    fetch(`${own()}${path}`, {
+      method: 'POST',
+      body,
+      headers: { 'content-type': 'application/json', origin: own(), ...headers }
+    });
+
   it('takes nothing endless, nothing unknown, and tells what went wrong', async () => {
-    const api = (path: string, init?: RequestInit) => fetch(`${base()}${path}`, init);
-    expect((await api('/api/mail', { method: 'DELETE' })).status).toBe(404);
-    const long = await api('/api/reply', { method: 'POST', body: 'x'.repeat(1_000_001) });
+    expect((await fetch(`${own()}/nothing`)).status).toBe(404);
+    expect((await post('/api/mail', '{}')).status).toBe(404);
+    const long = await post('/api/reply', `"${'x'.repeat(1_000_000)}"`);
     expect(await long.json()).toEqual({ error: 'the body is too long' });
-    const broken = await api('/api/reply', { method: 'POST', body: '{' });
-    expect(broken.status).toBe(500);
+    expect((await post('/api/reply', '{')).status).toBe(400);
   });
+
+  it.each([
+    ['another site’s page', { origin: 'https://other.example' }, 403],
+    ['a page of no known site', { origin: 'null' }, 403],
+    ['a form of another site', { 'content-type': 'text/plain' }, 415]
+  ])('does nothing for %s', async (_, headers, status) => {
+    expect((await post('/api/reply', '{"text":"x"}', headers)).status).toBe(status);
+    expect(done).toEqual([]);
+  });
+
+  it('does nothing under another name, as a rebound address would ask', async () => {
+    const status = await new Promise((resolve) =>
+      ask({ port: site.port, host: '127.0.0.1', path: '/api/mail', headers: { host: 'other.example' } }, (r) =>
+        resolve(r.statusCode)
+      ).end()
+    );
+    expect(status).toBe(421);
+  });
+
+  it.each(['GET // HTTP/1.1', 'GET http:// HTTP/1.1', 'GET /%ff%00?x=%zz HTTP/1.1', 'GET __proto__ HTTP/1.1'])(
+    'lives on after %s',
+    async (line) => {
+      const socket = connect(site.port, '127.0.0.1');
+      socket.on('error', () => undefined);
+      socket.end(`${line}\r\nHost: 127.0.0.1:${site.port}\r\nConnection: close\r\n\r\n`);
+      await new Promise((resolve) => socket.resume().on('close', resolve));
+      expect((await fetch(`${own()}/api/mail`)).status).toBe(200);
+    }
+  );
 
   it('refuses a port that is taken', async () => {
     await expect(serve({}, site.port)).rejects.toThrow(/EADDRINUSE/);

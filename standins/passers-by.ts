@@ -6,7 +6,7 @@
  */
 import { createHash } from 'node:crypto';
 import { z } from 'zod';
-import { serve } from './http.ts';
+import { postJson, serve } from './http.ts';
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
@@ -44,6 +44,9 @@ interface Planned {
   order: number;
   act: Act;
 }
+
+/** How long someone waits for an answer. */
+const PATIENCE_MS = 10_000;
 
 /** How a kind of person behaves; each figure is a share of messages. */
 interface Profile {
@@ -182,14 +185,13 @@ export async function startPassersBy({
 
   const perform = async (act: Act, at: number): Promise<void> => {
     if (act.do === 'reply') {
-      await fetch(`${handset}/api/reply`, {
-        method: 'POST',
-        body: JSON.stringify({ number: act.number, text: act.text, at: new Date(at).toISOString() })
-      });
+      const said = { number: act.number, text: act.text, at: new Date(at).toISOString() };
+      await postJson(`${handset}/api/reply`, said, AbortSignal.timeout(PATIENCE_MS));
       return;
     }
     const body = act.method === 'POST' ? new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }) : null;
-    const response = await fetch(act.url, { method: act.method, redirect: 'manual', body });
+    const signal = AbortSignal.timeout(PATIENCE_MS);
+    const response = await fetch(act.url, { method: act.method, redirect: 'manual', body, signal });
     await response.arrayBuffer();
   };
 
@@ -206,7 +208,8 @@ export async function startPassersBy({
       const waiting = [...due];
       await Promise.all(
         Array.from({ length: 8 }, async () => {
-          for (let p = waiting.shift(); p; p = waiting.shift()) await perform(p.act, now);
+          // A link that no longer answers is given up, as people do.
+          for (let p = waiting.shift(); p; p = waiting.shift()) await perform(p.act, now).catch(() => undefined);
         })
       );
       done = due.length;
@@ -222,9 +225,7 @@ export async function startPassersBy({
   const http = await serve(
     {
       'POST /clock': async ({ body }) => {
-        const { now, act } = z
-          .object({ now: z.iso.datetime(), act: z.boolean().default(true) })
-          .parse(JSON.parse(body));
+        const { now, act } = z.object({ now: z.iso.datetime(), act: z.boolean().default(true) }).parse(body);
         // One tick at a time, or two would do the same reactions.
         const turn = last.then(() => tick(Date.parse(now), act));
         last = turn.catch(() => undefined);

@@ -6,6 +6,7 @@
 import { simpleParser } from 'mailparser';
 import { SMTPServer } from 'smtp-server';
 import type { AddressInfo } from 'node:net';
+import { z } from 'zod';
 import { serve } from './http.ts';
 import { keepIn } from './keep.ts';
 
@@ -24,6 +25,8 @@ export interface StoredMail {
   headers: [string, string][];
   /** How often the same Message-ID came again. */
   repeats: number;
+  /** Who handed it over and when, as they called themselves in EHLO: once more for each repeat. */
+  senders: { name: string; at: number }[];
   opened: boolean;
 }
 
@@ -32,11 +35,28 @@ export interface Postbox {
   httpPort: number;
   mails: StoredMail[];
   /** What the SMTP server answers: as usual, or always this code. */
-  setTrouble(code: number | null): void;
+  setTrouble(code: number | null, words?: string): void;
+  /** How long it takes to answer for each mail, ms. */
+  setDelay(ms: number): void;
   close(): Promise<void>;
 }
 
 const KEPT = 50_000;
+
+/** Addresses that are answered as servers sometimes answer: a way to see what each answer does. */
+const ODD: [RegExp, number, string][] = [
+  [/^no-mailbox/i, 550, '5.1.1 no such mailbox'],
+  [/^full/i, 552, '5.2.2 mailbox full'],
+  [/^policy/i, 550, '5.7.1 not for us, by policy'],
+  [/^later/i, 451, '4.7.1 greylisted, come back later']
+];
+
+const followed = z.object({ url: z.string().max(5000) });
+const troubled = z.object({
+  code: z.number().int().min(400).max(599).nullable(),
+  words: z.string().max(200).optional(),
+  delay: z.number().int().min(0).max(600_000).optional()
+});
 
 /** `file`: where mail is kept over a restart. */
 export async function startPostbox(ports: { smtp: number; http: number }, file?: string): Promise<Postbox> {
@@ -45,10 +65,12 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
   const byMessageId = new Map(mails.map((m) => [m.messageId, m]));
   let nextId = (mails.at(-1)?.id ?? 0) + 1;
   let trouble: number | null = null;
+  let words = '';
+  let delay = 0;
 
   const refuse = (): Error | null => {
     if (trouble === null) return null;
-    const text = trouble < 500 ? 'try again later' : 'not accepted';
+    const text = words || (trouble < 500 ? 'try again later' : 'not accepted');
     return Object.assign(new Error(text), { responseCode: trouble });
   };
 
@@ -58,9 +80,8 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
     logger: false,
     size: 10_000_000,
     onRcptTo: (address, _session, done) => {
-      // Addresses of this form have no mailbox: a way to see what a hard bounce does.
-      if (/^no-mailbox/i.test(address.address)) {
-        return done(Object.assign(new Error('no such mailbox'), { responseCode: 550 }));
+      for (const [pattern, responseCode, said] of ODD) {
+        if (pattern.test(address.address)) return done(Object.assign(new Error(said), { responseCode }));
       }
       done(refuse());
     },
@@ -68,13 +89,16 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
       const { mailFrom, rcptTo } = session.envelope;
       simpleParser(stream, { skipTextToHtml: true, skipHtmlToText: true }).then(
         (mail) => {
+          const sender = { name: session.hostNameAppearsAs || '', at: Date.now() };
           const problem = refuse();
           if (problem) return done(problem);
+          const answer = (error?: Error | null): void => void setTimeout(() => done(error), delay);
           const messageId = mail.messageId ?? `<without-id-${nextId}>`;
           const known = byMessageId.get(messageId);
           if (known) {
             known.repeats++;
-            return done();
+            known.senders.push(sender);
+            return answer();
           }
           const stored: StoredMail = {
             id: nextId++,
@@ -88,6 +112,7 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
             html: mail.html || '',
             headers: mail.headerLines.map((h) => [h.key, h.line.slice(h.line.indexOf(':') + 1).trim()]),
             repeats: 0,
+            senders: [sender],
             opened: false
           };
           mails.push(stored);
@@ -97,7 +122,7 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
             if (dropped) byMessageId.delete(dropped.messageId);
           }
           // Accepted only once it is written down.
-          kept.add(stored).then(() => done(), done);
+          kept.add(stored).then(() => answer(), answer);
         },
         (error: Error) => done(error)
       );
@@ -142,14 +167,19 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
       },
       'POST /api/follow': async ({ body }) => {
         // As a reader's browser: one request, and where it was sent on to.
-        const { url } = JSON.parse(body) as { url: string };
+        const { url } = followed.parse(body);
+        if (!/^https?:\/\//i.test(url))
+          return { status: 400, json: { error: 'only http and https links are followed' } };
         if (!mails.some((m) => m.text.includes(url)))
           return { status: 400, json: { error: 'no mail here has this link' } };
-        const response = await fetch(url, { redirect: 'manual' });
+        const response = await fetch(url, { redirect: 'manual', signal: AbortSignal.timeout(10_000) });
         return { status: 200, json: { status: response.status, location: response.headers.get('location') } };
       },
       'POST /api/trouble': ({ body }) => {
-        trouble = (JSON.parse(body) as { code: number | null }).code;
+        const wanted = troubled.parse(body);
+        trouble = wanted.code;
+        words = wanted.words ?? '';
+        delay = wanted.delay ?? 0;
         return { status: 200, json: { code: trouble } };
       }
     },
@@ -159,7 +189,11 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
     smtpPort: (smtp.server.address() as AddressInfo).port,
     httpPort: http.port,
     mails,
-    setTrouble: (code) => void (trouble = code),
+    setTrouble: (code, said = '') => {
+      trouble = code;
+      words = said;
+    },
+    setDelay: (ms) => void (delay = ms),
     async close() {
       await http.close();
       await new Promise<void>((resolve) => smtp.close(() => resolve()));

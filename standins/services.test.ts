@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import nodemailer from 'nodemailer';
 import { describe, expect, it } from 'vitest';
 import { startHandset } from './handset.ts';
-import { serve } from './http.ts';
+import { postJson, serve } from './http.ts';
 import { startPostbox } from './postbox.ts';
 
 const folder = (): string => mkdtempSync(join(tmpdir(), 'standins-'));
@@ -58,7 +58,7 @@ describe('Postbox', () => {
     expect(await list('search=P1@')).toEqual(['p1']);
     expect(await list('after=2')).toEqual(['p3']);
     expect(
-      (await api('/api/follow', { method: 'POST', body: JSON.stringify({ url: 'http://127.0.0.1:9/other' }) })).status
+      (await postJson(`http://127.0.0.1:${postbox.httpPort}/api/follow`, { url: 'http://127.0.0.1:9/other' })).status
     ).toBe(400);
     expect((await api('/api/mail/99')).status).toBe(404);
     expect((await api('/nothing')).status).toBe(404);
@@ -70,7 +70,7 @@ describe('Handset', () => {
   const secret = 'shared with the gateway';
 
   it('takes a text once for its id, and keeps an answer only once the webhook took it', async () => {
-    const heard: string[] = [];
+    const heard: unknown[] = [];
     let status = 202;
     const webhook = await serve({ 'POST /hooks/sms': ({ body }) => (heard.push(body), { status, json: {} }) }, 0);
     const file = join(folder(), 'texts.ndjson');
@@ -80,15 +80,14 @@ describe('Handset', () => {
       secret,
       file
     });
-    const post = (path: string, body: object) =>
-      fetch(`http://127.0.0.1:${handset.port}${path}`, { method: 'POST', body: JSON.stringify(body) });
+    const post = (path: string, body: object) => postJson(`http://127.0.0.1:${handset.port}${path}`, body);
     const text = { id: 't1', from: 'Quillmoor', to: '+447700900001', text: 'Clear skies', at: '2027-03-01T09:00:00Z' };
     expect((await post('/messages', text)).status).toBe(202);
     expect((await post('/messages', text)).status).toBe(202);
     expect(handset.texts).toMatchObject([{ id: 't1', repeats: 1, direction: 'out' }]);
 
     expect((await post('/api/reply', { number: '+447700900001', text: 'Yes' })).status).toBe(202);
-    expect(JSON.parse(heard[0]!)).toMatchObject({ from: '+447700900001', to: 'Quillmoor', text: 'Yes' });
+    expect(heard[0]).toMatchObject({ from: '+447700900001', to: 'Quillmoor', text: 'Yes' });
 
     // An answer that nobody took is not shown as sent.
     status = 500;

@@ -13,7 +13,7 @@ import { kindOf, type StepName } from '../steps/index.ts';
 const COMMON = ['key', 'kind', 'name', 'aim', 'note'];
 /** Kinds of step that can be put on the sheet and go live, with the keys that are run. */
 const KEYS: Partial<Record<StepName, string[]>> = {
-  email: ['subject', 'preview', 'text', 'hours'],
+  email: ['subject', 'preview', 'text', 'hours', 'replyTo', 'track', 'unsubscribe'],
   sms: ['text', 'hours'],
   wait: ['for'],
   branch: ['by', 'lanes', 'otherwise'],

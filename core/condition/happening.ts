@@ -108,7 +108,10 @@ export const FILTERS = {
   list_left: { list: naming().optional() },
   segment_joined: { segment: naming().optional() },
   segment_left: { segment: naming().optional() },
-  field_changed: { field: naming(LONGEST.name).optional(), to: z.union([plainText(), z.number(), z.boolean()]).optional() },
+  field_changed: {
+    field: naming(LONGEST.name).optional(),
+    to: z.union([plainText(), z.number(), z.boolean()]).optional()
+  },
   consent_changed: { channel: channel.optional(), to: z.enum(['given', 'pending', 'withdrawn']).optional() },
   score_reached: { score: naming(), points: z.number() },
   rung_changed: { ladder: naming().optional(), to: naming().optional(), from: naming().optional() },

@@ -35,8 +35,15 @@ const named = naming().min(1, { error: 'expected a name' });
 
 const fieldIs = z.strictObject({ field: naming(LONGEST.name), ...comparisonShape }).refine(compares, COMPARES_NOTHING);
 const scoreIs = z.strictObject({ score: naming(), ...numberShape }).refine(compares, COMPARES_NOTHING);
-const rungIs = z.strictObject({ rung: z.union([named, z.array(named).min(1).max(MOST_VALUES)]), ladder: named.optional() });
-const ordered = { last: durationSchema.optional(), product: plainText(LONGEST.name).optional(), category: plainText(LONGEST.name).optional() };
+const rungIs = z.strictObject({
+  rung: z.union([named, z.array(named).min(1).max(MOST_VALUES)]),
+  ladder: named.optional()
+});
+const ordered = {
+  last: durationSchema.optional(),
+  product: plainText(LONGEST.name).optional(),
+  category: plainText(LONGEST.name).optional()
+};
 const spent = z.strictObject({ spent: amountSchema, ...ordered });
 const orders = z.strictObject({ orders: countSchema, ...ordered });
 const did = z.discriminatedUnion(

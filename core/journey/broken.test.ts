@@ -142,5 +142,7 @@ it('brackets without end are refused, not followed', () => {
   for (let i = 0; i < many; i++) value = { not: value };
   expect(checkJourney({ entry: { where: value } }).problems).toHaveLength(1);
   // Brackets in a text are none.
-  expect(parseJourney(JSON.stringify(byHand('try', [], { purpose: deep.slice(-900, -100) + deep.slice(0, 900) }))).problems).toEqual([]);
+  expect(
+    parseJourney(JSON.stringify(byHand('try', [], { purpose: deep.slice(-900, -100) + deep.slice(0, 900) }))).problems
+  ).toEqual([]);
 });

@@ -32,7 +32,11 @@ describe('what is refused, with its line and path', () => {
     ['a duration of nothing', { idle: 'P0D' }, /idle: found "P0D"/],
     ['a bad zone', { zone: 'Moor/Quill' }, /zone: found "Moor\/Quill", expected a time zone name/],
     ['a wrong type', { name: 3 }, /name: found 3, expected a text/],
-    ['a bad key', { lane: [{ key: 'A B', kind: 'email' }] }, /lane\[0\]\.key: found "A B", expected 1 to 60 lower-case/],
+    [
+      'a bad key',
+      { lane: [{ key: 'A B', kind: 'email' }] },
+      /lane\[0\]\.key: found "A B", expected 1 to 60 lower-case/
+    ],
     [
       'a condition with an unknown key',
       { entry: { where: { tag: 'x', last: 'P1D' } } },

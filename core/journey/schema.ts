@@ -80,7 +80,10 @@ export const journeySchema = z
     goal: goalSchema.optional(),
     leaveWhen: z.array(leaveRuleSchema).max(100).optional(),
     idle: durationSchema.optional(),
-    notes: z.array(z.strictObject({ at: keySchema, text: plainText() })).max(1000).optional(),
+    notes: z
+      .array(z.strictObject({ at: keySchema, text: plainText() }))
+      .max(1000)
+      .optional(),
     lane: laneSchema
   })
   .refine(

@@ -1,5 +1,5 @@
-/** The HTML part of an email, made from its text: paragraphs, line breaks and links. Everything else is shown as it stands. */
-import { findLinks } from './links.ts';
+/** The HTML part of an email, made from its text: paragraphs, line breaks and its own links. Everything else is shown as it stands. */
+import type { Part } from './links.ts';
 
 const ENTITIES: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' };
 
@@ -11,7 +11,7 @@ export interface HtmlParts {
   subject: string;
   /** Shown by mail readers beside the subject; hidden in the message itself. */
   preview: string;
-  text: string;
+  text: readonly Part[];
   /** Where a link of the text leads in this copy. */
   href: (url: string) => string;
   /** Address of the invisible picture that tells of opening; absent: none. */
@@ -24,11 +24,13 @@ export interface HtmlParts {
 /** A whole HTML document. */
 export function emailHtml(parts: HtmlParts): string {
   const paragraphs = parts.text
+    .map((part) => inline(part, parts.href))
+    .join('')
     .replace(/\r\n?/g, '\n')
     .split(/\n{2,}/)
     .map((p) => p.trim())
     .filter(Boolean)
-    .map((p) => `<p style="margin:0 0 16px">${inline(p, parts.href)}</p>`);
+    .map((p) => `<p style="margin:0 0 16px">${p.replace(/\n/g, '<br>\n')}</p>`);
   const hidden = 'display:none;max-height:0;overflow:hidden';
   const preview = parts.preview ? `<div style="${hidden}">${escapeHtml(parts.preview)}</div>` : '';
   const footer = parts.unsubscribe
@@ -44,13 +46,7 @@ export function emailHtml(parts: HtmlParts): string {
 </body></html>`;
 }
 
-function inline(text: string, href: (url: string) => string): string {
-  let out = '';
-  let from = 0;
-  for (const { url, start, end } of findLinks(text)) {
-    out += escapeHtml(text.slice(from, start));
-    out += `<a href="${escapeHtml(href(url))}" style="color:#0f5966">${escapeHtml(text.slice(start, end))}</a>`;
-    from = end;
-  }
-  return (out + escapeHtml(text.slice(from))).replace(/\n/g, '<br>\n');
+function inline(part: Part, href: (url: string) => string): string {
+  if ('words' in part) return escapeHtml(part.words);
+  return `<a href="${escapeHtml(href(part.link))}" style="color:#0f5966">${escapeHtml(part.link)}</a>`;
 }

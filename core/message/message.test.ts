@@ -1,8 +1,8 @@
 import { reachable } from '../../tests/make.ts';
 import { describe, expect, it } from 'vitest';
 import { emailHtml } from './html.ts';
-import { distinctLinks, replaceLinks } from './links.ts';
-import { fillIn, templateProblem, scopeOf } from './personal.ts';
+import { distinctLinks, joinParts, readMarked, markLinks } from './links.ts';
+import { fillIn, fillInParts, MOST_OUTPUT, templateProblem, scopeOf } from './personal.ts';
 import { isStopWord, smsSize } from './sms.ts';
 
 const scope = (person: Record<string, unknown>) => ({
@@ -60,6 +60,9 @@ describe('personal fields', () => {
   it('does not run away, and reads no files', () => {
     expect(() => fillIn('{% for i in (1..100000000) %}x{% endfor %}', scope({}))).toThrow();
     expect(() => fillIn('{% include "/etc/passwd" %}', scope({}))).toThrow();
+    const long = { words: 'x'.repeat(1000) };
+    expect(fillIn('{% for i in (1..200) %}{{ person.words }}{% endfor %}', scope(long))).toHaveLength(MOST_OUTPUT);
+    expect(() => fillIn('{% for i in (1..201) %}{{ person.words }}{% endfor %}', scope(long))).toThrow(/200,000/);
   });
 });
 
@@ -68,7 +71,7 @@ describe('HTML of an email', () => {
     emailHtml({
       subject,
       preview: '<i>',
-      text,
+      text: readMarked(markLinks(text)),
       href: (url) => `https://t.example/?${url.length}`,
       pixel: 'https://p.example/"x',
       sender: 'Us'
@@ -90,12 +93,30 @@ describe('HTML of an email', () => {
 });
 
 describe('links', () => {
+  const parts = (template: string, person: Record<string, unknown> = {}) => fillInParts(template, scope(person));
   it.each([
     ['see https://a.example/x, and https://a.example/x (twice)', ['https://a.example/x']],
     ['(https://a.example/(x))', ['https://a.example/(x)']],
-    ['javascript:alert(1) ftp://a.example mailto:x@a.example a.example', []]
-  ])('%s', (text, expected) => expect(distinctLinks(text)).toEqual(expected));
-  it('are replaced where they stand', () => expect(replaceLinks('a https://x.example b', () => 'L')).toBe('a L b'));
+    ['javascript:alert(1) ftp://a.example mailto:x@a.example a.example', []],
+    // What is filled in may be part of a link, but never says where it leads.
+    ['https://a.example/?n={{ person.name }}.', ['https://a.example/?n=Ada']],
+    ['https://a.example/?n={{ person.two }}', ['https://a.example/?n=Ada%20Lee']],
+    ['https://{{ person.host }}/x', []],
+    ['https://a.example{{ person.host }}/x', []],
+    ['Yours: {{ person.page }}', []],
+    ['{{ links.unsubscribe }} or https://a.example/', ['https://a.example/']],
+    ['{% if person.name %}https://a.example/{% else %}https://b.example/{% endif %}', ['https://a.example/']],
+    ['{% for i in (1..2) %}https://a.example/{{ i }} {% endfor %}', ['https://a.example/1', 'https://a.example/2']]
+  ])('%s', (text, expected) => {
+    const person = { name: 'Ada', two: 'Ada Lee', host: 'b.example', page: 'https://b.example/me' };
+    expect(distinctLinks(parts(text, person))).toEqual(expected);
+  });
+  it('are replaced where they stand, and what a field brings stays as it is', () => {
+    const person = { page: 'https://b.example/', nasty: '\uFDD0https://b.example/\uFDD1' };
+    expect(joinParts(parts('a https://x.example {{ person.page }} {{ person.nasty }}', person), () => 'L')).toBe(
+      'a L https://b.example/ https://b.example/'
+    );
+  });
 });
 
 describe('texts', () => {
@@ -112,6 +133,14 @@ describe('texts', () => {
     ['STOP', true],
     [' stop. ', true],
     ['Unsubscribe', true],
+    ['"STOP"', true],
+    ['ＳＴＯＰ', true],
+    ['Stop please', true],
+    ['please stop texting me', true],
+    ['Stop. Thank you!', true],
+    ['‘stop’', true],
+    ['stop stop', false],
+    ['please', false],
     ['stop by on Friday?', false],
     ['', false]
   ])('%j stops: %s', (text, stops) => expect(isStopWord(text)).toBe(stops));

@@ -5,7 +5,8 @@
  */
 import type { PersonState } from '../person/state.ts';
 import type { Walk } from '../walk/walk.ts';
-import { Liquid, type Template } from 'liquidjs';
+import { Context, Liquid, toValueSync, type Template } from 'liquidjs';
+import { markLinks, readMarked, unmarked, type Part } from './links.ts';
 
 export interface MessageScope {
   person: Record<string, unknown>;
@@ -40,9 +41,25 @@ const engine = new Liquid({
   // No files: a template cannot include anything.
   templates: {},
   parseLimit: 200_000,
-  renderLimit: 500,
-  memoryLimit: 2_000_000
+  renderLimit: 300,
+  memoryLimit: 2_000_000,
+  // What a field brings cannot pass for the mark of a link.
+  outputEscape: (value: unknown) => (typeof value === 'string' ? unmarked(value) : value) as string
 });
+
+/** The longest text that a template may come to, in UTF-16 units. */
+export const MOST_OUTPUT = 200_000;
+
+/** Takes what a template prints, up to {@link MOST_OUTPUT}. */
+class Bounded {
+  buffer = '';
+  write(piece: unknown): void {
+    this.buffer +=
+      piece === null || piece === undefined ? '' : Array.isArray(piece) ? piece.join('') : String(piece as string);
+    if (this.buffer.length > MOST_OUTPUT)
+      throw new Error(`it comes to more than ${MOST_OUTPUT.toLocaleString('en')} characters`);
+  }
+}
 
 const parsed = new Map<string, Template[]>();
 const KEPT = 2000;
@@ -57,9 +74,18 @@ function parse(template: string): Template[] {
   return found;
 }
 
-/** Fills a template in; throws where it is not Liquid, with Liquid's own message. */
+/**
+ * Fills a template in; throws where it is not Liquid, takes too long or comes to too much, with Liquid's own message.
+ * Bounded in time (300 ms) and in length.
+ */
 export function fillIn(template: string, scope: MessageScope): string {
-  return String(engine.renderSync(parse(template), scope));
+  const context = new Context(scope, engine.options, { sync: true });
+  return String(toValueSync(engine.renderer.renderTemplates(parse(template), context, new Bounded())) as string);
+}
+
+/** A template's text, filled in: its words, and the links that stand in the template. */
+export function fillInParts(template: string, scope: MessageScope): Part[] {
+  return readMarked(fillIn(markLinks(template), scope));
 }
 
 /** What is wrong with a template, in words; `null` where it can be filled in. */

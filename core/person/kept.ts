@@ -7,12 +7,12 @@ import type { Happening } from './happening.ts';
 import { newPerson, type PersonState } from './state.ts';
 
 /** What has a table of its own: facts, walks, and what was sent and done. */
-export type InTables = 'id' | 'fields' | 'tags' | 'lists' | 'consent' | 'scores' | 'walks' | 'sent' | 'reactions' | 'record';
+export type InTables =
+  'id' | 'fields' | 'tags' | 'lists' | 'consent' | 'scores' | 'walks' | 'sent' | 'reactions' | 'record';
 type Rest = Omit<PersonState, InTables>;
 
 /** Sets as arrays, maps as arrays of pairs. */
-type Plain<T> =
-  T extends Set<infer V> ? V[] : T extends Map<infer K, infer V> ? [K, V][] : T extends null ? null : T;
+type Plain<T> = T extends Set<infer V> ? V[] : T extends Map<infer K, infer V> ? [K, V][] : T extends null ? null : T;
 /** The rest of a person's state as plain JSON; what is as it is for someone new is left out. */
 export type KeptState = { [K in keyof Rest]?: Plain<Exclude<Rest[K], null>> };
 

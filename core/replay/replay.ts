@@ -110,8 +110,7 @@ export function replayInto(replay: Replay, sink: Sink): void {
     return beginLife(course, start, person, own, recorderFor(place, sink));
   };
   if (shares(journeys, inputs)) together(source, live);
-  else
-    source.each((person, place) => void live(person, place).workOff());
+  else source.each((person, place) => void live(person, place).workOff());
 }
 
 /** All lives side by side, instant by instant and, within one, in order of the people. */

@@ -54,7 +54,13 @@ export const settingsSchema = z.strictObject({
   format: z.literal(SETTINGS_FORMAT),
   zone: zoneName.optional(),
   fields: z
-    .array(z.strictObject({ name: named, type: z.enum(FIELD_TYPES), options: z.array(plainText()).min(1).max(MOST_VALUES).optional() }))
+    .array(
+      z.strictObject({
+        name: named,
+        type: z.enum(FIELD_TYPES),
+        options: z.array(plainText()).min(1).max(MOST_VALUES).optional()
+      })
+    )
     .optional(),
   segments: z.array(z.strictObject({ name: named, when: conditionSchema })).optional(),
   limits: z

@@ -50,7 +50,16 @@ const byValues = z.strictObject({
   kind: z.literal('branch'),
   by: z.literal('values'),
   of: z.strictObject({ field: named }),
-  lanes: z.array(labelledLane({ values: z.array(z.union([plainText(), z.number(), z.boolean()])).min(1).max(MOST_VALUES) })).min(1),
+  lanes: z
+    .array(
+      labelledLane({
+        values: z
+          .array(z.union([plainText(), z.number(), z.boolean()]))
+          .min(1)
+          .max(MOST_VALUES)
+      })
+    )
+    .min(1),
   otherwise: labelledLane({})
 });
 

@@ -13,7 +13,10 @@ export const emailSchema = z
     subject: plainText(LONGEST.subject).optional(),
     preview: plainText(LONGEST.subject).optional(),
     /** Parts of a designed message; each says its own kind. */
-    blocks: z.array(z.looseObject({ kind: naming() })).max(200).optional(),
+    blocks: z
+      .array(z.looseObject({ kind: naming() }))
+      .max(200)
+      .optional(),
     replyTo: naming(LONGEST.name).optional(),
     thread: keySchema.optional(),
     track: z.strictObject({ opens: z.boolean().optional(), clicks: z.boolean().optional() }).optional(),

@@ -1,32 +1,53 @@
 /** What a worker holds while it runs: connections, plans, and how messages leave. */
+import { readFileSync } from 'node:fs';
+import { parseDuration, rulerLength } from '../../core/time/duration.ts';
 import type { Config } from '../config.ts';
 import type { Pool } from '../db/pool.ts';
 import { workspaceSecret } from '../intake/intake.ts';
 import { openMailer } from '../mail/smtp.ts';
-import type { Post } from './dispatch.ts';
+import { Outbox, type Post } from './outbox.ts';
 import { PlanBook } from './plans.ts';
 
 export interface Engine {
   pool: Pool;
   plans: PlanBook;
   post: Post;
+  /** One a channel, so that none waits for the other's server. */
+  outboxes: Outbox[];
   /** Base address of the passers-by, where they run. */
   passersBy: string | null;
 }
 
+/** An engine over what it needs; `grace` as in {@link Outbox}. */
+export function makeEngine(pool: Pool, post: Post, passersBy: string | null, grace?: number): Engine {
+  const plans = new PlanBook();
+  const outboxes = (['email', 'sms'] as const).map((channel) => new Outbox(channel, pool, plans, post, grace));
+  return { pool, plans, post, outboxes, passersBy };
+}
+
 export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
-  return {
+  const length = (text: string): number => {
+    const read = parseDuration(text);
+    return read ? rulerLength(read) : 0;
+  };
+  return makeEngine(
     pool,
-    plans: new PlanBook(),
-    post: {
-      mailer: openMailer(config.SMTP_URL),
+    {
+      mailer: openMailer({
+        url: config.SMTP_URL,
+        tls: config.SMTP_TLS,
+        ...(config.SMTP_CA_FILE ? { ca: readFileSync(config.SMTP_CA_FILE, 'utf8') } : {}),
+        ...(config.SMTP_NAME ? { name: config.SMTP_NAME } : {})
+      }),
       smsUrl: config.SMS_URL,
       smsFrom: config.SMS_FROM,
       mailFrom: config.MAIL_FROM,
       mailDomain: config.MAIL_DOMAIN,
+      replyTo: config.MAIL_REPLY_TO ?? null,
       base: config.AMBULO_URL,
-      secret: await workspaceSecret(pool)
+      secret: await workspaceSecret(pool),
+      latest: { email: length(config.EMAIL_LATEST), sms: length(config.SMS_LATEST) }
     },
-    passersBy: config.PASSERS_BY_URL ?? null
-  };
+    config.PASSERS_BY_URL ?? null
+  );
 }

@@ -84,7 +84,13 @@ export async function loadPeople(
     people.set(id, { id, state, worked: worked ?? -Infinity, inbox: [], more: false, walks: [] });
   }
 
-  const facts = await db.query<{ person_id: number; fact: string; name: string; state: string | null; n: number | null }>({
+  const facts = await db.query<{
+    person_id: number;
+    fact: string;
+    name: string;
+    state: string | null;
+    n: number | null;
+  }>({
     name: 'load-facts',
     text: `
       select person_id, 'tag' as fact, tag as name, null as state, null::double precision as n
@@ -130,7 +136,12 @@ export async function loadPeople(
     const person = of(r.person_id);
     if (person.inbox.length === MOST_EACH) person.more = true;
     // The inbox is in order of arrival; a clock that was set back does not turn that round.
-    else person.inbox.push({ id: r.id, at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now), input: inputOf(r, plans) });
+    else
+      person.inbox.push({
+        id: r.id,
+        at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now),
+        input: inputOf(r, plans)
+      });
   }
 
   const { rows } = await db.query<{ address: string }>({

@@ -8,7 +8,7 @@ import { listen } from '../db/notify.ts';
 import { isUnavailable } from '../db/pool.ts';
 import { runBatch } from './batch.ts';
 import type { Engine } from './context.ts';
-import { dispatch } from './dispatch.ts';
+import type { Outbox } from './outbox.ts';
 
 export interface Worker {
   /** Stops after the work in hand. */
@@ -16,6 +16,16 @@ export interface Worker {
 }
 
 const POLL_MS = 1000;
+/** What is being handed over when the worker is asked to stop may take so long to be recorded. */
+const LAST_WORDS_MS = 5000;
+
+/** Keeps an outbox filled; false where there is nothing to do. */
+async function pump(outbox: Outbox): Promise<boolean> {
+  const taken = await outbox.fill();
+  if (!taken && !outbox.busy) return false;
+  await outbox.progress(POLL_MS);
+  return true;
+}
 
 export function startWorker(engine: Engine, connectionString: string, log: Logger): Worker {
   let stopped = false;
@@ -61,7 +71,7 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
   };
   const loops = [
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
-    repeat('outbox', async () => (await dispatch(engine.pool, engine.plans, engine.post)) > 0),
+    ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),
     repeat('clock', () => runAskedSkip(engine))
   ];
   return {
@@ -69,6 +79,8 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
       stopped = true;
       wakeAll();
       await Promise.all(loops);
+      await Promise.all(engine.outboxes.map((outbox) => outbox.drain(LAST_WORDS_MS)));
+      for (const outbox of engine.outboxes) outbox.close();
       await bell.close();
       engine.post.mailer.close();
     }

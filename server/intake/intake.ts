@@ -2,14 +2,11 @@
  * The one way in for what people do: opened, clicked, unsubscribed, replied.
  * Stored first and answered at once; workers handle it. The same id twice is one.
  */
-import { distinctLinks } from '../../core/message/links.ts';
-import { fillIn } from '../../core/message/personal.ts';
 import { isStopWord } from '../../core/message/sms.ts';
-import type { Journey } from '../../core/journey/schema.ts';
-import { eachStep } from '../../core/journey/walk-document.ts';
 import { now } from '../clock/clock.ts';
 import { notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import type { KeptLink } from '../mail/content.ts';
 import type { InboundText } from '../sms/gateway.ts';
 import { readToken, type Token, type TokenUse } from './token.ts';
 
@@ -18,9 +15,9 @@ interface About {
   id: number;
   walk_id: number;
   journey_id: number;
-  version: number;
   step: string;
   channel: 'email' | 'sms';
+  links: KeptLink[] | null;
 }
 
 let secret: Buffer | null = null;
@@ -39,7 +36,7 @@ async function messageOf(db: Db, use: TokenUse, text: string): Promise<{ token: 
   if (!token) return null;
   const { rows } = await db.query<About>({
     name: 'message-of-token',
-    text: `select person_id, id, walk_id, journey_id, version, step, channel from messages where person_id = $1 and id = $2`,
+    text: `select person_id, id, walk_id, journey_id, step, channel, links from messages where person_id = $1 and id = $2`,
     values: [token.person, token.message]
   });
   return rows[0] ? { token, about: rows[0] } : null;
@@ -86,37 +83,31 @@ export async function opened(db: Db, token: string): Promise<boolean> {
   return true;
 }
 
+/** Whether a token is one of our pixels'. */
+export async function isPixel(db: Db, token: string): Promise<boolean> {
+  return (await messageOf(db, 'open', token)) !== null;
+}
+
+/** Where a link leads; `null` where the token is not ours. Counts nothing. */
+export async function targetOf(db: Db, token: string): Promise<string | null> {
+  const found = await messageOf(db, 'link', token);
+  return found && linkOf(found.about, found.token.number);
+}
+
 /** A link was followed: where it leads, which is only ever where the message's own link led. */
 export async function clicked(db: Db, token: string): Promise<string | null> {
   const found = await messageOf(db, 'link', token);
   if (!found) return null;
   const { about, token: t } = found;
-  const target = await linkOf(db, about, t.number);
+  const target = linkOf(about, t.number);
   if (!target) return null;
   await store(db, about, 'clicked', await minuteId(db, about, `link${t.number}`), { link: target });
   return target;
 }
 
-/** The n-th link of a message, from the version it was sent from and the person it was filled in for. */
-async function linkOf(db: Db, about: About, number: number): Promise<string | null> {
-  const { rows } = await db.query<{ document: Journey; fields: Record<string, unknown> }>({
-    name: 'document-of-message',
-    text: `
-      select v.document, p.fields || jsonb_strip_nulls(jsonb_build_object('email', p.email, 'phone', p.phone,
-        'first_name', p.first_name, 'last_name', p.last_name, 'zone', p.zone)) as fields
-      from versions v, people p
-      where v.journey_id = $1 and v.number = $2 and p.id = $3`,
-    values: [about.journey_id, about.version, about.person_id]
-  });
-  const row = rows[0];
-  const step = row && eachStep(row.document).find((s) => s.step.key === about.step)?.step;
-  if (!step || (step.kind !== 'email' && step.kind !== 'sms')) return null;
-  const scope = {
-    person: row.fields,
-    journey: { name: row.document.name ?? row.document.key },
-    links: { unsubscribe: '' }
-  };
-  const link = distinctLinks(fillIn(step.text ?? '', scope))[number - 1];
+/** The n-th of the distinct links of a message, as it was sent. */
+function linkOf({ links }: About, number: number): string | null {
+  const link = [...new Set((links ?? []).map(([url]) => url))][number - 1];
   return link && /^https?:\/\//i.test(link) ? link : null;
 }
 

@@ -1,19 +1,31 @@
 /** A message filled in for one person: what stands in it, where its links lead, what a value can do to it. */
 import { describe, expect, it } from 'vitest';
 import { readToken, type TokenUse } from '../intake/token.ts';
-import { renderEmail, renderSms, type Recipient, type RenderContext } from './render.ts';
+import { distinctLinks } from '../../core/message/links.ts';
+import type { EmailStep } from '../../core/steps/email.ts';
+import { fillMessage, keepParts, restoreParts } from './content.ts';
+import { renderEmail, renderSms, scopeOf, type RenderContext } from './render.ts';
 
 const secret = Buffer.alloc(32, 7);
 const context: RenderContext = {
   base: 'https://mail.quillmoor.example',
   secret,
-  journeyName: 'After the visit',
   sender: 'Quillmoor Observatory'
 };
-const to = (fields: Record<string, unknown> = {}): Recipient => ({ person: 41, message: 7, fields });
-const email = (text: string, more: object = {}) =>
-  renderEmail({ key: 'a', kind: 'email', subject: 'Hello', text, ...more }, to(), context);
-const sms = (text: string, fields = {}) => renderSms({ key: 't', kind: 'sms', text }, to(fields), context);
+const to = { person: 41, message: 7 };
+const scope = (fields: Record<string, unknown> = {}) => scopeOf(to, fields, 'After the visit', context);
+/** An email as it goes out; its content goes through what is kept of it. */
+const email = (text: string, more: object = {}, fields: Record<string, unknown> = {}) => {
+  const step: EmailStep = { key: 'a', kind: 'email', subject: 'Hello', text, ...more };
+  const content = fillMessage(step, scope(fields));
+  const { body, links } = keepParts(content.parts);
+  expect(restoreParts(body, links)).toEqual(content.parts);
+  return { ...renderEmail(content, step, to, context), links: distinctLinks(content.parts) };
+};
+const sms = (text: string, fields = {}) => {
+  const content = fillMessage({ key: 't', kind: 'sms', text }, scope(fields));
+  return { text: renderSms(content, to, context), links: distinctLinks(content.parts) };
+};
 
 /** What a tracked address is about. */
 function about(address: string, use: TokenUse, kind: 'l' | 'o' | 'u') {
@@ -37,8 +49,8 @@ describe('an email', () => {
     const { html, unsubscribe, text } = email('Words');
     const pixel = /<img src="([^"]+)"/.exec(html)?.[1] ?? '';
     expect(about(pixel, 'open', 'o')).toEqual({ person: 41, message: 7, number: 0 });
-    expect(about(unsubscribe, 'unsubscribe', 'u')).toEqual({ person: 41, message: 7, number: 0 });
-    expect(about(unsubscribe, 'link', 'u')).toBeNull();
+    expect(about(unsubscribe ?? '', 'unsubscribe', 'u')).toEqual({ person: 41, message: 7, number: 0 });
+    expect(about(unsubscribe ?? '', 'link', 'u')).toBeNull();
     expect(text.endsWith(`-- \nQuillmoor Observatory\nUnsubscribe: ${unsubscribe}\n`)).toBe(true);
   });
 
@@ -49,24 +61,42 @@ describe('an email', () => {
   });
 
   it('has a subject of one line, whatever a field brings', () => {
-    const step = { key: 'a', kind: 'email' as const, subject: 'For {{ person.first_name }}', text: 'x' };
-    const { subject } = renderEmail(step, to({ first_name: 'Ada\r\nBcc: everyone@people.example' }), context);
+    const fields = { first_name: 'Ada\r\nBcc: everyone@people.example' };
+    const { subject } = email('x', { subject: 'For {{ person.first_name }}' }, fields);
     expect(subject).toBe('For Ada Bcc: everyone@people.example');
   });
 
   it('a field that looks like markup, Liquid or a script is text in every part', () => {
     const nasty = '<script>alert(1)</script>{{ person.email }}{% for i in (1..9) %}';
-    const step = { key: 'a', kind: 'email' as const, subject: 's', preview: '{{ person.n }}', text: '{{ person.n }}' };
-    const { html, text } = renderEmail(step, to({ n: nasty, email: 'secret@people.example' }), context);
+    const fields = { n: nasty, email: 'secret@people.example' };
+    const { html, text } = email('{{ person.n }}', { preview: '{{ person.n }}' }, fields);
     expect(html).not.toContain('<script>');
     expect(html + text).not.toContain('secret@people.example');
     expect(text).toContain(nasty);
   });
 
-  it('a link that a field brings is tracked as that person’s own', () => {
-    const step = { key: 'a', kind: 'email' as const, subject: 's', text: 'Your page: {{ person.page }}' };
-    const { links } = renderEmail(step, to({ page: 'https://quillmoor.example/me/41' }), context);
-    expect(links).toEqual(['https://quillmoor.example/me/41']);
+  it('a link that a field brings is left as it is, untracked', () => {
+    const { links, text, html } = email(
+      'Your page: {{ person.page }}',
+      {},
+      { page: 'https://quillmoor.example/me/41' }
+    );
+    expect(links).toEqual([]);
+    expect(text).toContain('Your page: https://quillmoor.example/me/41\n');
+    expect(html).not.toContain('href="https://quillmoor.example/me/41"');
+  });
+
+  it('tracks and offers a way out only where the step says so', () => {
+    const quiet = email('https://a.example/', { track: { opens: false, clicks: false }, unsubscribe: false });
+    expect(quiet.html).toContain('href="https://a.example/"');
+    expect(quiet.html + quiet.text).not.toContain(context.base);
+    expect(quiet.unsubscribe).toBeNull();
+  });
+
+  it('its subject has at most 250 characters, whatever a person is called', () => {
+    const { subject } = email('x', { subject: 'For {{ person.n }}' }, { n: 'Ädä '.repeat(500) });
+    expect(subject.length).toBeLessThanOrEqual(250);
+    expect(subject.endsWith('…')).toBe(true);
   });
 
   it.each([
@@ -78,20 +108,21 @@ describe('an email', () => {
     ['{{ journey.name }}', {}, 'After the visit'],
     ['{{ person.interests | join: ", " }}', { interests: ['planets', 'history'] }, 'planets, history']
   ])('%s with %j is %s', (template, fields, expected) => {
-    const step = { key: 'a', kind: 'email' as const, subject: template, text: 'x' };
-    expect(renderEmail(step, to(fields), context).subject).toBe(expected);
+    expect(email('x', { subject: template }, fields).subject).toBe(expected);
   });
 
   it('without words is still a whole email', () => {
-    const { subject, html, text } = renderEmail({ key: 'a', kind: 'email' }, to(), context);
-    expect(subject).toBe('');
+    const { html, text } = email('');
     expect(html).toContain('<!doctype html>');
     expect(text).toContain('Unsubscribe');
   });
 
-  it('that cannot be filled in says why', () => {
-    expect(() => email('{{ person.first_name')).toThrow(/not closed/);
-    expect(() => email('{% for i in (1..9999999) %}x{% endfor %}')).toThrow();
+  it.each([
+    ['{{ person.first_name', 'Hello', /cannot be filled in.*not closed/],
+    ['{% for i in (1..9999999) %}x{% endfor %}', 'Hello', /cannot be filled in/],
+    ['Words', '{{ person.first_name }}', /subject comes out empty/]
+  ])('%s under %s cannot go out, and says why', (text, subject, expected) => {
+    expect(() => email(text, { subject })).toThrow(expected);
   });
 });
 

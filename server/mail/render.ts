@@ -1,22 +1,21 @@
-/** One message, filled in for one person: what the outbox sends and what a page shows. */
+/** One message as it goes over the wire: its content, with tracked links, a pixel and a way out that are about this copy alone. */
 import { emailHtml } from '../../core/message/html.ts';
-import { distinctLinks, replaceLinks } from '../../core/message/links.ts';
-import { fillIn, type MessageScope } from '../../core/message/personal.ts';
+import { distinctLinks, joinParts } from '../../core/message/links.ts';
+import type { MessageScope } from '../../core/message/personal.ts';
 import type { EmailStep } from '../../core/steps/email.ts';
-import type { SmsStep } from '../../core/steps/sms.ts';
 import { signToken } from '../intake/token.ts';
+import type { Content } from './content.ts';
 
+/** Whom a copy is for. */
 export interface Recipient {
   person: number;
   message: number;
-  fields: Record<string, unknown>;
 }
 
 export interface RenderContext {
   /** Base address of this application, as people reach it. */
   base: string;
   secret: Buffer;
-  journeyName: string;
   sender: string;
 }
 
@@ -24,63 +23,62 @@ export interface RenderedEmail {
   subject: string;
   text: string;
   html: string;
-  unsubscribe: string;
-  /** Original addresses of its links, in order: number 1 is the first. */
-  links: string[];
+  /** `null`: the step says that no way out is to be offered. */
+  unsubscribe: string | null;
 }
 
 const url = (base: string, path: string): string => new URL(path, base).toString();
 
-function scopeOf(recipient: Recipient, context: RenderContext): MessageScope {
-  const token = signToken(context.secret, 'unsubscribe', {
-    person: recipient.person,
-    message: recipient.message,
-    number: 0
-  });
-  return {
-    person: recipient.fields,
-    journey: { name: context.journeyName },
-    links: { unsubscribe: url(context.base, `/u/${token}`) }
-  };
+const unsubscribeAddress = ({ person, message }: Recipient, { base, secret }: RenderContext): string =>
+  url(base, `/u/${signToken(secret, 'unsubscribe', { person, message, number: 0 })}`);
+
+/** What a message is filled in with. */
+export const scopeOf = (
+  recipient: Recipient,
+  fields: Record<string, unknown>,
+  journeyName: string,
+  context: RenderContext
+): MessageScope => ({
+  person: fields,
+  journey: { name: journeyName },
+  links: { unsubscribe: unsubscribeAddress(recipient, context) }
+});
+
+/** Tracked address of a link, by its number among the distinct links of the content. */
+function tracker(content: Content, { person, message }: Recipient, context: RenderContext): (link: string) => string {
+  const numbers = new Map(distinctLinks(content.parts).map((link, i) => [link, i + 1]));
+  return (link) =>
+    url(context.base, `/l/${signToken(context.secret, 'link', { person, message, number: numbers.get(link) ?? 0 })}`);
 }
 
-/** Tracked address of a link, or the link itself where it is our own unsubscribe address. */
-function tracker(links: string[], recipient: Recipient, context: RenderContext, own: string): (link: string) => string {
-  return (link) => {
-    if (link === own) return link;
-    const number = links.indexOf(link) + 1;
-    return url(context.base, `/l/${signToken(context.secret, 'link', { ...recipient, number })}`);
-  };
-}
-
-/** Throws where the step's Liquid cannot be filled in. */
-export function renderEmail(step: EmailStep, recipient: Recipient, context: RenderContext): RenderedEmail {
-  const scope = scopeOf(recipient, context);
-  const { unsubscribe } = scope.links;
-  const line = (text: string): string => fillIn(text, scope).replace(/\s+/g, ' ').trim();
-  const subject = line(step.subject ?? '');
-  const preview = line(step.preview ?? '');
-  const text = fillIn(step.text ?? '', scope);
-  const links = distinctLinks(text);
-  const href = tracker(links, recipient, context, unsubscribe);
-  const pixel = url(context.base, `/o/${signToken(context.secret, 'open', { ...recipient, number: 0 })}`);
-  return {
-    subject,
-    links,
-    unsubscribe,
-    text: `${replaceLinks(text, href).trim()}\n\n-- \n${context.sender}\nUnsubscribe: ${unsubscribe}\n`,
-    html: emailHtml({ subject, preview, text, href, pixel, unsubscribe, sender: context.sender })
-  };
-}
-
-/** Throws where the step's Liquid cannot be filled in. */
-export function renderSms(
-  step: SmsStep,
+/** An email of this content; `step` says what is tracked and whether a way out is offered. */
+export function renderEmail(
+  content: Content,
+  step: Pick<EmailStep, 'track' | 'unsubscribe'>,
   recipient: Recipient,
   context: RenderContext
-): { text: string; links: string[] } {
-  const scope = scopeOf(recipient, context);
-  const text = fillIn(step.text ?? '', scope).trim();
-  const links = distinctLinks(text);
-  return { text: replaceLinks(text, tracker(links, recipient, context, scope.links.unsubscribe)), links };
+): RenderedEmail {
+  const { person, message } = recipient;
+  const unsubscribe = step.unsubscribe === false ? null : unsubscribeAddress(recipient, context);
+  const href = step.track?.clicks === false ? (link: string) => link : tracker(content, recipient, context);
+  const pixel = `/o/${signToken(context.secret, 'open', { person, message, number: 0 })}`;
+  const subject = content.subject ?? '';
+  return {
+    subject,
+    unsubscribe,
+    text: `${joinParts(content.parts, href)}\n\n-- \n${context.sender}\n${unsubscribe ? `Unsubscribe: ${unsubscribe}\n` : ''}`,
+    html: emailHtml({
+      subject,
+      preview: content.preview ?? '',
+      text: content.parts,
+      href,
+      sender: context.sender,
+      ...(step.track?.opens === false ? {} : { pixel: url(context.base, pixel) }),
+      ...(unsubscribe ? { unsubscribe } : {})
+    })
+  };
 }
+
+/** The words of a text. */
+export const renderSms = (content: Content, recipient: Recipient, context: RenderContext): string =>
+  joinParts(content.parts, tracker(content, recipient, context));

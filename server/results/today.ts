@@ -5,6 +5,7 @@ import { toWall } from '../../core/time/civil.ts';
 import { DAY, HOUR } from '../../core/time/duration.ts';
 import { readClock } from '../clock/clock.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
+import { MOST_COUNTED, stoppedChannels } from '../engine/channels.ts';
 import { whoIsAside } from '../engine/set-aside.ts';
 import { messagesAhead } from './ahead.ts';
 
@@ -20,14 +21,14 @@ export interface Hour {
 }
 
 export interface Need {
-  kind: 'aside' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray';
+  kind: 'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray';
   title: string;
   detail: string;
   /** Where more of it is shown; absent where there is no such place. */
   href?: string;
   act?: string;
   /** What can be done about it at once: the form action's name, its value, and the words on its button. */
-  action?: { name: 'aside'; value: string; label: string };
+  action?: { name: 'aside' | 'resume' | 'retry' | 'again'; value: string; label: string };
 }
 
 export interface Movement {
@@ -100,28 +101,33 @@ async function goneToday(db: Db, now: number, zone: string): Promise<Map<string,
 
 async function needsYou(db: Db, now: number): Promise<Need[]> {
   const week = ts(now - 7 * DAY);
-  const [aside, failed, retrying, replies, strays, live] = await Promise.all([
+  const [aside, matters, failed, retrying, replies, strays, live] = await Promise.all([
     whoIsAside(db),
+    stoppedChannels(db, ts(now)),
     db.query<{
       state: string;
       journey: string;
       key: string;
+      trouble: string;
       error: string | null;
       n: number;
       first: number;
       name: string;
     }>(
-      `select m.state, j.name as journey, j.key, max(m.error) as error, count(*) as n, min(m.person_id) as first,
+      `select m.state, m.trouble, j.name as journey, j.key, max(m.error) as error, count(*) as n, min(m.person_id) as first,
          min(coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), m.address)) as name
        from messages m join journeys j on j.id = m.journey_id join people p on p.id = m.person_id
-       where m.state in ('failed', 'bounced') and m.created_at > $1
-       group by 1, 2, 3 order by 5 desc`,
+       where m.trouble is not null and m.state in ('failed', 'bounced') and m.created_at > $1
+       group by 1, 2, 3, 4 order by 6 desc`,
       [week]
     ),
-    db.query<{ journey: string; key: string; error: string; n: number; next: number }>(
-      `select j.name as journey, j.key, max(m.error) as error, count(*) as n, min(m.try_at) as next
+    db.query<{ journey: string; key: string; trouble: string; error: string; n: number }>(
+      `select j.name as journey, j.key, m.trouble, max(m.error) as error, count(*) as n
        from messages m join journeys j on j.id = m.journey_id
-       where m.state = 'queued' and m.attempts > 0 group by 1, 2`
+       where m.trouble is not null and m.state = 'queued' and m.created_at > $1
+         and not exists (select from channels c where c.channel = m.channel and c.stopped_at is not null)
+       group by 1, 2, 3 order by 5 desc`,
+      [week]
     ),
     db.query<{ person: number; name: string; text: string; at: number; total: number }>(
       `select p.id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.phone) as name,
@@ -151,13 +157,24 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       action: { name: 'aside', value: '', label: 'Try again' }
     });
   }
+  for (const m of matters) {
+    const server = m.channel === 'email' ? 'The mail server' : 'The SMS gateway';
+    const away = /cannot be reached|ECONN|ETIMEDOUT|EHOST|ENOTFOUND|Greeting|timeout/i.test(m.matter);
+    needs.push({
+      kind: 'matter',
+      title: `${server} ${away ? 'cannot be reached' : 'refuses us'}`,
+      detail: `${m.matter} · ${plural(m.waiting, 'message waits', 'messages wait')}${m.waiting >= MOST_COUNTED ? ', or more' : ''}; none is lost. One is tried now and then, and sending goes on by itself once it is mended.`,
+      action: { name: 'resume', value: m.channel, label: 'Send now' }
+    });
+  }
   for (const r of retrying.rows) {
     needs.push({
       kind: 'retry',
-      title: `${plural(r.n, 'message is', 'messages are')} being tried again`,
+      title: `${plural(r.n, 'message waits', 'messages wait')} for another try`,
       detail: `${r.journey} · ${r.error}`,
       href: `/journeys/${r.key}?view=watch`,
-      act: 'Show'
+      act: 'Show',
+      action: { name: 'retry', value: `${r.key} ${r.trouble}`, label: 'Try now' }
     });
   }
   for (const r of failed.rows) {
@@ -167,7 +184,11 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       title: `${plural(r.n, 'message', 'messages')} ${what}`,
       detail: `${r.journey} · ${r.name}${r.n > 1 ? ` and ${r.n - 1} more` : ''} · ${r.error ?? ''}`,
       href: r.n === 1 ? `/people/${r.first}` : `/journeys/${r.key}?view=watch`,
-      act: 'Show'
+      act: 'Show',
+      // A mailbox that is not there is not there a second time either.
+      ...(r.trouble === 'mailbox'
+        ? {}
+        : { action: { name: 'again' as const, value: `${r.key} ${r.trouble}`, label: 'Send again' } })
     });
   }
   for (const r of live.rows) {

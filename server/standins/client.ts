@@ -14,7 +14,11 @@ async function ask<T>(
   if (!base) throw new StandInAway('This stand-in is not set up. "npm run demo" starts all of them.');
   let response: Response;
   try {
-    response = await fetch(new URL(path, base), { ...init, signal: AbortSignal.timeout(10_000) });
+    response = await fetch(new URL(path, base), {
+      ...init,
+      headers: { 'content-type': 'application/json', origin: new URL(base).origin },
+      signal: AbortSignal.timeout(15_000)
+    });
   } catch {
     throw new StandInAway('This stand-in does not answer. "npm run demo" starts it with everything else.');
   }

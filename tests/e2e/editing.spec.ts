@@ -1,4 +1,5 @@
 /** Editing a journey with mouse and forms, in more than one window; a person's page; a mail server in trouble. */
+import { postJson } from '../../standins/http.ts';
 import { expect, skip, test } from './fixtures.ts';
 
 test.describe.configure({ mode: 'serial', timeout: 45_000 });
@@ -166,8 +167,7 @@ test('a mail server that refuses for a while: seen on the person’s page, tried
   page,
   query
 }) => {
-  const trouble = (code: number | null) =>
-    fetch(`${process.env['AMBULO_POSTBOX']}/api/trouble`, { method: 'POST', body: JSON.stringify({ code }) });
+  const trouble = (code: number | null) => postJson(`${process.env['AMBULO_POSTBOX']}/api/trouble`, { code });
   const [someone] = await query<{ id: number }>(
     `select p.id from people p join consents c on c.person_id = p.id and c.channel = 'email' and c.state = 'given'
      where not exists (select from walks w where w.person_id = p.id) and email not like 'no-mailbox%'

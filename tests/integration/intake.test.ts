@@ -3,7 +3,7 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { journey, mail, MONDAY, put, reachable, text, wait } from '../make.ts';
 import { notify, listen, type Topic } from '../../server/db/notify.ts';
 import { transaction } from '../../server/db/pool.ts';
-import { retryMessage } from '../../server/engine/retry.ts';
+import { tryNow } from '../../server/engine/again.ts';
 import { clicked, opened, receivedText, unsubscribed, unsubscribeTarget } from '../../server/intake/intake.ts';
 import { signToken, type TokenUse } from '../../server/intake/token.ts';
 import { setLive } from '../../server/journeys/going-live.ts';
@@ -240,11 +240,11 @@ describe('a message that waits to be tried again', () => {
   it('is tried at once when asked, once, and only its own', async () => {
     await begun();
     await world.pool.query(
-      `update messages set state = 'queued', error = 'try later', attempts = 3, try_at = now() + interval '10 years'`
+      `update messages set state = 'queued', error = 'try later', attempts = 3, not_before = now() + interval '10 years'`
     );
-    expect(await retryMessage(world.pool, 2, 1)).toBe(false);
-    expect(await retryMessage(world.pool, 1, 99)).toBe(false);
-    expect(await retryMessage(world.pool, 1, 1)).toBe(true);
+    expect(await tryNow(world.pool, { person: 2, message: 1 })).toBe(0);
+    expect(await tryNow(world.pool, { person: 1, message: 99 })).toBe(0);
+    expect(await tryNow(world.pool, { person: 1, message: 1 })).toBe(1);
   });
 });
 

@@ -1,14 +1,21 @@
-/** Mail and text over the real protocols: what arrives, what is tried again, what is never sent twice. */
+/** Handing messages over: what arrives, what is tried again, what an answer means, what is never sent twice. */
+import { createServer } from 'node:net';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
-import { DAYS, journey, mail, MONDAY, reachable, text, wait } from '../make.ts';
+import { DAYS, HOUR, journey, mail, MONDAY, reachable, text, wait } from '../make.ts';
 import type { Step } from '../../core/steps/index.ts';
 import { MINUTE } from '../../core/time/duration.ts';
-import { backoff, dispatch } from '../../server/engine/dispatch.ts';
-import { retryMessage } from '../../server/engine/retry.ts';
+import { liftSuppression, sendAgain, tryNow } from '../../server/engine/again.ts';
+import { makeEngine } from '../../server/engine/context.ts';
+import { startPostbox } from '../../standins/postbox.ts';
+import { runBatch } from '../../server/engine/batch.ts';
+import { alikeness, resume } from '../../server/engine/channels.ts';
+import { messageKey, readMessageKey } from '../../server/engine/message-id.ts';
+import { backoff, MOST_TRIES } from '../../server/engine/outbox-record.ts';
+import { clicked } from '../../server/intake/intake.ts';
 import { readToken } from '../../server/intake/token.ts';
 import { askChange } from '../../server/people/inputs.ts';
-import { runBatch } from '../../server/engine/batch.ts';
-import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';
+import { today } from '../../server/results/today.ts';
+import { addPeople, dispatch, live, openWorld, skipTo, trailOf, type World } from './world.ts';
 
 let world: World;
 beforeEach(async () => {
@@ -18,14 +25,36 @@ afterEach(() => world.close());
 
 const messages = async () =>
   (
-    await world.pool.query<{ state: string; attempts: number; error: string | null; try_at: number }>(
-      'select state, attempts, error, try_at from messages order by id'
+    await world.pool.query<{
+      state: string;
+      attempts: number;
+      error: string | null;
+      trouble: string | null;
+      waits: number;
+    }>(
+      `select state, attempts, error, trouble, extract(epoch from not_before - clock_timestamp()) as waits from messages order by id`
     )
   ).rows;
 const enter = async (...lane: Step[]): Promise<void> => {
   await live(world, journey(lane));
   await askChange(world.pool, [1], { addTags: ['in'] }, 'test');
 };
+const many = (n: number, name = 'p') =>
+  Array.from({ length: n }, (_, i) =>
+    reachable(`${name}${i}`, (p) => void p.fields.set('phone', `+4477009${10000 + i}`))
+  );
+const enterMany = async (n: number, ...lane: Step[]): Promise<void> => {
+  const ids = await addPeople(world.pool, many(n));
+  await live(world, journey(lane));
+  await askChange(world.pool, ids, { addTags: ['in'] }, 'test');
+  await runBatch(world.pool, world.engine.plans);
+};
+/** All waits over, as time would do. */
+const waited = () =>
+  world.pool.query(
+    `update messages set not_before = clock_timestamp() where not_before is not null and state = 'queued'`
+  );
+const id = (message: number) => `<${messageKey(world.secret, { person: message, message })}@quillmoor.example>`;
 
 describe('an email', () => {
   it('arrives by SMTP: both parts, personal fields, one-click unsubscribe, an address to bounce to', async () => {
@@ -34,6 +63,7 @@ describe('an email', () => {
       ...mail('a'),
       subject: 'Hi {{ person.first_name | default: "there" }}\r\nBcc: x@x.example',
       preview: 'Before all',
+      replyTo: 'visits@quillmoor.example',
       text: 'Hello {{ person.first_name }}, {{ person.nickname | default: "stargazer" }}\n\nhttps://quillmoor.example/a?x=1&y=2'
     } as Step);
     await skipTo(world, MONDAY);
@@ -43,8 +73,9 @@ describe('an email', () => {
     expect(m.subject).toBe('Hi Ada <b> Bcc: x@x.example');
     expect(m.to).toBe('p@people.example');
     expect(m.date).toBe('2027-03-01T09:00:00.000Z');
-    expect(m.messageId).toBe('<1.1.a.1@quillmoor.example>');
-    expect(m.returnPath).toBe('bounce+1.1.a.1@quillmoor.example');
+    expect(m.messageId).toBe(id(1));
+    expect(m.returnPath).toBe(`bounce+${id(1).slice(1, -1)}`);
+    expect(headers.get('reply-to')).toBe('visits@quillmoor.example');
     expect(m.text).toContain('Hello Ada <b>, stargazer');
     expect(m.html).toContain('Hello Ada &lt;b&gt;, stargazer');
     expect(headers.get('list-unsubscribe-post')).toBe('List-Unsubscribe=One-Click');
@@ -57,47 +88,130 @@ describe('an email', () => {
     expect((await messages())[0]).toMatchObject({ state: 'sent', attempts: 1 });
   });
 
+  it('its links lead where this copy’s led, whatever the person’s fields become', async () => {
+    await addPeople(world.pool, [reachable('p', (p) => void p.fields.set('town', 'Ennis'))]);
+    await enter({
+      ...mail('a'),
+      text: '{{ links.unsubscribe }} {% if person.town == "Ennis" %}https://quillmoor.example/ennis {% endif %}https://quillmoor.example/{{ person.town }}?all'
+    } as Step);
+    await skipTo(world, MONDAY);
+    await world.pool.query(`update people set fields = '{"town":"Sligo"}'`);
+    const links = [...world.postbox.mails[0]!.text.matchAll(/\/l\/([\w-]+)/g)].map((m) => m[1]!);
+    const led = [];
+    for (const link of links) led.push(await clicked(world.pool, link));
+    expect(led).toEqual(['https://quillmoor.example/ennis', 'https://quillmoor.example/Ennis?all']);
+  });
+
+  it('of whoever is called anything keeps its headers in order', async () => {
+    await addPeople(world.pool, [
+      reachable('p', (p) => void p.fields.set('first_name', '=?utf-8?q?You_have_won?=')),
+      reachable('q', (p) => void p.fields.set('first_name', 'Ó'.repeat(1500)).delete('phone'))
+    ]);
+    await live(world, journey([{ ...mail('a'), subject: 'For {{ person.first_name }}' } as Step]));
+    await askChange(world.pool, [1, 2], { addTags: ['in'] }, 'test');
+    await skipTo(world, MONDAY);
+    expect(world.postbox.mails.map((m) => m.subject)).toEqual([
+      'For =?utf-8?q?You_have_won?=',
+      `For ${'Ó'.repeat(245)}…`
+    ]);
+    for (const m of world.postbox.mails)
+      for (const line of m.headers.flatMap(([key, value]) => `${key}: ${value}`.split('\n')))
+        expect(Buffer.byteLength(line)).toBeLessThan(200);
+  });
+
   it('that a server refuses for a while is tried again, later each time, and arrives once', async () => {
     await addPeople(world.pool, [reachable('p')]);
     world.postbox.setTrouble(451);
     await enter(mail('a'), wait('w'), text('b'));
     await runBatch(world.pool, world.engine.plans);
-    await dispatch(world.pool, world.engine.plans, world.engine.post);
+    await dispatch(world);
     const first = (await messages())[0]!;
-    expect(first).toMatchObject({ state: 'queued', attempts: 1 });
+    expect(first).toMatchObject({ state: 'queued', attempts: 1, trouble: 'temporary' });
     expect(first.error).toMatch(/451/);
-    expect(first.try_at - MONDAY).toBeGreaterThanOrEqual(0.9 * MINUTE);
-    await skipTo(world, MONDAY + 20 * MINUTE);
-    expect((await messages())[0]!.attempts).toBeGreaterThan(3);
+    expect(await dispatch(world)).toBe(0);
+    await waited();
+    await dispatch(world);
+    expect((await messages())[0]!.waits).toBeGreaterThan(first.waits);
     world.postbox.setTrouble(null);
-    expect(await retryMessage(world.pool, 1, 1)).toBe(true);
+    expect(await tryNow(world.pool, { person: 1, message: 1 })).toBe(1);
     await skipTo(world, MONDAY + 20 * MINUTE);
-    expect((await messages())[0]).toMatchObject({ state: 'sent', error: null });
-    expect(world.postbox.mails.map((m) => [m.messageId, m.repeats])).toEqual([['<1.1.a.1@quillmoor.example>', 0]]);
-    expect(await retryMessage(world.pool, 1, 1)).toBe(false);
+    expect((await messages())[0]).toMatchObject({ state: 'sent', error: null, trouble: null });
+    expect(world.postbox.mails.map((m) => [m.messageId, m.repeats])).toEqual([[id(1), 0]]);
+    expect(await tryNow(world.pool, { person: 1, message: 1 })).toBe(0);
   });
 
-  it('whose mailbox is not there bounces: the address is suppressed, the walk leaves', async () => {
+  it('has failed after twelve tries, and can be sent again', async () => {
+    await addPeople(world.pool, [reachable('p')]);
+    world.postbox.setTrouble(451);
+    await enter(mail('a'));
+    await runBatch(world.pool, world.engine.plans);
+    for (let n = 0; n < MOST_TRIES; n++) {
+      await waited();
+      await dispatch(world);
+    }
+    expect((await messages())[0]).toMatchObject({ state: 'failed', attempts: 12, trouble: 'temporary' });
+    expect(await dispatch(world)).toBe(0);
+    await skipTo(world, MONDAY);
+    world.postbox.setTrouble(null);
+    expect(await sendAgain(world.pool, { journey: 'try' })).toEqual({ again: 1, kept: 0 });
+    await skipTo(world, MONDAY);
+    expect((await messages())[0]).toMatchObject({ state: 'sent', attempts: 1 });
+    const { rows } = await world.pool.query<{ name: string }>(
+      `select name from happenings where source = 'outbox' order by id`
+    );
+    expect(rows.map((r) => r.name)).toEqual(['failed', 'delivered']);
+  });
+
+  it('for tonight is not sent tomorrow', async () => {
+    await addPeople(world.pool, [reachable('p')]);
+    world.postbox.setTrouble(451);
+    await enter(mail('a'));
+    await runBatch(world.pool, world.engine.plans);
+    await dispatch(world);
+    await world.pool.query(`update workspace set practice_now = practice_now + interval '25 hours'`);
+    world.postbox.setTrouble(null);
+    await waited();
+    await dispatch(world);
+    expect(world.postbox.mails).toHaveLength(0);
+    expect((await messages())[0]).toMatchObject({ state: 'failed', trouble: 'too-late' });
+    expect((await messages())[0]!.error).toMatch(/too late: it was due more than 24 hours ago; before: .*451/);
+  });
+
+  it('whose mailbox is not there bounces: the address is suppressed, the walk leaves, until somebody says otherwise', async () => {
     await addPeople(world.pool, [reachable('no-mailbox.p', (p) => p.fields.delete('phone'))]);
     await enter(mail('a'), wait('w'), mail('b'));
     await skipTo(world, MONDAY + 2 * DAYS);
-    expect((await messages())[0]).toMatchObject({ state: 'bounced', attempts: 1 });
+    expect((await messages())[0]).toMatchObject({ state: 'bounced', attempts: 1, trouble: 'mailbox' });
     expect((await trailOf(world.pool)).at(-1)).toMatchObject({ what: 'left', as: 'early', reason: 'bounced' });
-    expect((await world.pool.query('select address from suppressions')).rows).toEqual([
-      { address: 'no-mailbox.p@people.example' }
+    const suppressed = () => world.pool.query('select address from suppressions');
+    expect((await suppressed()).rows).toEqual([{ address: 'no-mailbox.p@people.example' }]);
+    expect(await sendAgain(world.pool, { person: 1, message: 1 })).toEqual({ again: 0, kept: 1 });
+    expect(await liftSuppression(world.pool, 'No-Mailbox.p@people.example', 'Nuala', 'they wrote from it')).toBe(true);
+    expect((await suppressed()).rows).toEqual([]);
+    expect(await sendAgain(world.pool, { person: 1, message: 1 })).toEqual({ again: 1, kept: 0 });
+    expect((await world.pool.query('select by, reason from lifted_suppressions')).rows).toEqual([
+      { by: 'Nuala', reason: 'they wrote from it' }
     ]);
   });
 
-  it('that is refused for good has failed, and says why', async () => {
-    await addPeople(world.pool, [reachable('p')]);
-    world.postbox.setTrouble(554);
-    await enter(mail('a'));
-    await skipTo(world, MONDAY + DAYS);
-    expect((await messages())[0]).toMatchObject({ attempts: 1 });
-    expect((await messages())[0]!.error).toMatch(/554/);
+  it('to a full mailbox is tried again, and suppresses nobody', async () => {
+    await addPeople(world.pool, [reachable('full.p')]);
+    await enter(mail('a'), wait('w'), mail('b'));
+    await runBatch(world.pool, world.engine.plans);
+    for (let n = 0; n < MOST_TRIES; n++) {
+      await waited();
+      await dispatch(world);
+    }
+    await skipTo(world, MONDAY);
+    expect((await messages())[0]).toMatchObject({ state: 'bounced', trouble: 'full' });
+    expect((await world.pool.query('select from suppressions')).rowCount).toBe(0);
+    expect(
+      (await world.pool.query<{ data: object }>(`select data from happenings where name = 'bounced'`)).rows[0]!.data
+    ).toMatchObject({ hard: false });
+    expect((await trailOf(world.pool)).at(-1)).toMatchObject({ what: 'waiting' });
   });
 
-  it('that cannot be filled in has failed, and the others go out', async () => {
+  it('that cannot be filled in waits by itself, says why, and the others go out', async () => {
     await addPeople(world.pool, [
       reachable('p', (p) => void p.fields.set('visits', 'many')),
       reachable('q', (p) => p.fields.delete('phone'))
@@ -105,51 +219,243 @@ describe('an email', () => {
     await live(
       world,
       journey([
-        { ...mail('a'), text: '{% if person.visits %}{% for i in (1..99999999) %}x{% endfor %}{% endif %}ok' } as Step
+        { ...mail('a'), text: '{% if person.visits %}{% for i in (1..99999999) %}x{% endfor %}{% endif %}ok' } as Step,
+        wait('w'),
+        mail('b')
       ])
     );
     await askChange(world.pool, [1, 2], { addTags: ['in'] }, 'test');
-    await skipTo(world, MONDAY);
-    expect((await messages()).map((m) => m.state)).toEqual(['failed', 'sent']);
+    await skipTo(world, MONDAY + 2 * HOUR);
+    expect((await messages()).map((m) => [m.state, m.trouble])).toEqual([
+      ['queued', 'filling-in'],
+      ['sent', null]
+    ]);
+    const [need] = (await today(world.pool)).needs.filter((n) => n.kind === 'retry');
+    expect(need).toMatchObject({ title: '1 message waits for another try', action: { name: 'retry' } });
+    expect(need!.detail).toMatch(/cannot be filled in/);
+    // Once the field is mended it goes out.
+    await world.pool.query(`update people set fields = '{}' where id = 1`);
+    expect(await tryNow(world.pool, { journey: 'try', trouble: 'filling-in' })).toBe(1);
+    await dispatch(world);
+    expect((await messages()).map((m) => m.state)).toEqual(['sent', 'sent']);
   });
 
-  it('whose sender died before it could say so is sent again under the same id, and kept once', async () => {
+  it('whose subject comes out empty is not sent', async () => {
     await addPeople(world.pool, [reachable('p')]);
-    await enter(mail('a'));
+    await enter({ ...mail('a'), subject: '{{ person.nothing }}' } as Step);
+    await skipTo(world, MONDAY);
+    expect(world.postbox.mails).toHaveLength(0);
+    expect((await messages())[0]).toMatchObject({ state: 'queued', error: 'its subject comes out empty' });
+  });
+
+  it('whose sender died before it could say so is sent again with the same id and the same words, and kept once', async () => {
+    await addPeople(world.pool, [reachable('p', (p) => void p.fields.set('first_name', 'Ada'))]);
+    await enter({ ...mail('a'), subject: 'For {{ person.first_name }}' } as Step);
     await skipTo(world, MONDAY);
     // As it stands when a sender is killed between the server's answer and its own record, and the lease has run out.
-    await world.pool.query(`update messages set state = 'sending', lease_until = now() - interval '1 second'`);
-    await dispatch(world.pool, world.engine.plans, world.engine.post);
+    await world.pool.query(`update people set first_name = 'Bea'`);
+    await world.pool.query(`update messages set state = 'sending', not_before = now() - interval '1 second'`);
+    await dispatch(world);
     expect(world.postbox.mails.map((m) => m.repeats)).toEqual([1]);
     expect((await messages())[0]).toMatchObject({ state: 'sent', attempts: 2 });
+    expect((await world.pool.query<{ subject: string }>('select subject from messages')).rows[0]!.subject).toBe(
+      'For Ada'
+    );
   });
 
   it('under a lease is nobody else’s', async () => {
     await addPeople(world.pool, [reachable('p')]);
     await enter(mail('a'));
     await runBatch(world.pool, world.engine.plans);
-    await world.pool.query(`update messages set state = 'sending', lease_until = now() + interval '1 minute'`);
-    expect(await dispatch(world.pool, world.engine.plans, world.engine.post)).toBe(0);
+    await world.pool.query(`update messages set state = 'sending', not_before = now() + interval '1 minute'`);
+    expect(await dispatch(world)).toBe(0);
   });
 });
 
-it('a text goes out by HTTP, once for its id', async () => {
-  await addPeople(world.pool, [reachable('p', (p) => void p.fields.set('first_name', 'Ada'))]);
-  await enter({ key: 't', kind: 'sms', text: 'Hi {{ person.first_name }}: https://quillmoor.example/friday' });
-  await skipTo(world, MONDAY);
-  expect(world.handset.texts).toMatchObject([
-    { id: '1.1.t.1', number: '+447700900001', direction: 'out', at: '2027-03-01T09:00:00.000Z', repeats: 0 }
-  ]);
-  expect(world.handset.texts[0]!.text).toMatch(/^Hi Ada: http:\/\/127\.0\.0\.1:9999\/l\/[\w-]+$/);
-  await world.pool.query(`update messages set state = 'sending', lease_until = now() - interval '1 second'`);
-  await dispatch(world.pool, world.engine.plans, world.engine.post);
-  expect(world.handset.texts.map((t) => t.repeats)).toEqual([1]);
+describe('a server that will not have our mail', () => {
+  it.each([
+    ['relaying', 554, '5.7.1 Relay access denied'],
+    ['a block list', 550, '5.7.1 client host blocked'],
+    ['size', 552, '5.3.4 too big']
+  ])(
+    '(%s) suppresses nobody and ends no walk: after ten alike sending stops, and goes on once it is mended',
+    async (_, code, words) => {
+      await enterMany(40, mail('a'), wait('w'), mail('b'));
+      world.postbox.setTrouble(code, words);
+      for (let n = 0; n < 5; n++) await dispatch(world);
+      expect((await world.pool.query('select from suppressions')).rowCount).toBe(0);
+      const all = await messages();
+      expect(all.every((m) => m.state === 'queued')).toBe(true);
+      // The first lot of them met it; the others were not even tried.
+      expect(all.filter((m) => m.attempts > 0).length).toBeLessThanOrEqual(33);
+      const [need] = (await today(world.pool)).needs.filter((n) => n.kind === 'matter');
+      expect(need!.title).toBe('The mail server refuses us');
+      expect(need!.detail).toContain(words);
+      expect(need!.detail).toContain('40 messages wait');
+      // Mended: one message is tried, and the first that goes through lets the others go.
+      world.postbox.setTrouble(null);
+      await world.pool.query(`update channels set next_probe = clock_timestamp()`);
+      expect(await dispatch(world)).toBe(1);
+      while (await dispatch(world));
+      expect((await messages()).every((m) => m.state === 'sent')).toBe(true);
+      expect(world.postbox.mails.map((m) => m.repeats)).toEqual(Array.from({ length: 40 }, () => 0));
+      await skipTo(world, MONDAY + HOUR);
+      expect((await trailOf(world.pool)).filter((l) => l['what'] === 'left')).toEqual([]);
+    }
+  );
+
+  it('is asked again when somebody says so, and stops again where it is not mended', async () => {
+    await enterMany(40, mail('a'));
+    world.postbox.setTrouble(554, '5.7.1 no');
+    for (let n = 0; n < 3; n++) await dispatch(world);
+    expect(await resume(world.pool, 'email')).toBe(true);
+    await dispatch(world);
+    expect((await today(world.pool)).needs.filter((n) => n.kind === 'matter')).toHaveLength(1);
+    world.postbox.setTrouble(null);
+    expect(await resume(world.pool, 'email')).toBe(true);
+    expect(await resume(world.pool, 'email')).toBe(false);
+    while (await dispatch(world));
+    expect(world.postbox.mails).toHaveLength(40);
+  });
+
+  it('because of one message holds up no other', async () => {
+    const ids = await addPeople(world.pool, [...many(20), reachable('policy.p', (p) => p.fields.delete('phone'))]);
+    await live(world, journey([mail('a')]));
+    await askChange(world.pool, ids, { addTags: ['in'] }, 'test');
+    await skipTo(world, MONDAY + HOUR);
+    expect(world.postbox.mails).toHaveLength(20);
+    expect((await messages()).filter((m) => m.state !== 'sent')).toMatchObject([{ state: 'queued', trouble: 'ours' }]);
+    expect((await today(world.pool)).needs.filter((n) => n.kind === 'matter')).toEqual([]);
+  });
+
+  it('that is away uses up no tries', async () => {
+    const port = world.postbox.smtpPort;
+    await world.postbox.close();
+    await enterMany(30, mail('a'));
+    for (let n = 0; n < 3; n++) {
+      await waited();
+      await dispatch(world);
+    }
+    const [need] = (await today(world.pool)).needs.filter((n) => n.kind === 'matter');
+    expect(need).toMatchObject({
+      title: 'The mail server cannot be reached',
+      action: { name: 'resume', value: 'email' }
+    });
+    expect((await messages()).every((m) => m.state === 'queued' && m.attempts <= 1)).toBe(true);
+    world.postbox = await startPostbox({ smtp: port, http: 0 });
+    await world.pool.query(`update channels set next_probe = clock_timestamp()`);
+    while (await dispatch(world));
+    expect(world.postbox.mails).toHaveLength(30);
+  });
+
+  it.each([
+    [
+      '<a@people.example>: Relay denied for 192.0.2.1, id 4XyZ12345678',
+      '<b@people.example>: Relay denied for 192.0.2.9, id 9QqQ87654321',
+      true
+    ],
+    ['554 5.7.1 Relay denied', '554 5.7.1 Spam', false]
+  ])('%s is alike to %s: %s', (a, b, alike) => expect(alikeness(a) === alikeness(b)).toBe(alike));
 });
 
-it('waits longer after each try, spread, and the same whenever it is asked', () => {
-  const waits = Array.from({ length: 12 }, (_, i) => backoff('<x>', i + 1) / MINUTE);
-  for (const [i, w] of waits.entries())
-    expect(w).toBeCloseTo(Math.min(2 ** i, 360), -Math.log10(Math.min(2 ** i, 360) * 0.25));
-  expect(backoff('<x>', 3)).toBe(backoff('<x>', 3));
-  expect(backoff('<x>', 3)).not.toBe(backoff('<y>', 3));
+describe('a slow server', () => {
+  it('gets each mail once, however long it takes to answer', async () => {
+    await enterMany(20, mail('a'));
+    world.postbox.setDelay(1500);
+    const second = makeEngine(world.pool, world.engine.post, null);
+    await Promise.all([dispatch(world), dispatch({ ...world, engine: second })]);
+    for (const outbox of second.outboxes) outbox.close();
+    world.postbox.setDelay(0);
+    while (await dispatch(world));
+    expect(world.postbox.mails.map((m) => m.repeats)).toEqual(Array.from({ length: 20 }, () => 0));
+    expect((await messages()).every((m) => m.state === 'sent' && m.attempts === 1)).toBe(true);
+  });
+
+  it('keeps its lease as long as it is at work', async () => {
+    await enterMany(1, mail('a'));
+    world.postbox.setDelay(9000);
+    await world.engine.outboxes[0]!.fill();
+    const lease = async () => (await messages())[0]!.waits;
+    await expect.poll(lease, { timeout: 9000, interval: 500 }).toBeLessThan(24);
+    await expect.poll(lease, { timeout: 9000, interval: 200 }).toBeGreaterThan(26);
+    await world.engine.outboxes[0]!.drain(30_000);
+    expect(world.postbox.mails.map((m) => m.repeats)).toEqual([0]);
+  });
+});
+
+describe('a text', () => {
+  it('goes out by HTTP, once for its id', async () => {
+    await addPeople(world.pool, [reachable('p', (p) => void p.fields.set('first_name', 'Ada'))]);
+    await enter({ key: 't', kind: 'sms', text: 'Hi {{ person.first_name }}: https://quillmoor.example/friday' });
+    await skipTo(world, MONDAY);
+    expect(world.handset.texts).toMatchObject([
+      {
+        id: messageKey(world.secret, { person: 1, message: 1 }),
+        number: '+447700900001',
+        direction: 'out',
+        at: '2027-03-01T09:00:00.000Z',
+        repeats: 0
+      }
+    ]);
+    expect(world.handset.texts[0]!.text).toMatch(/^Hi Ada: http:\/\/127\.0\.0\.1:9999\/l\/[\w-]+$/);
+    await world.pool.query(`update messages set state = 'sending', not_before = now() - interval '1 second'`);
+    await dispatch(world);
+    expect(world.handset.texts.map((t) => t.repeats)).toEqual([1]);
+  });
+
+  it('to a number that nobody has bounces; a wrong address of the gateway is a matter of ours', async () => {
+    await addPeople(world.pool, [reachable('p', (p) => void p.fields.set('phone', '+447700900404'))]);
+    await enter(text('t'));
+    await skipTo(world, MONDAY);
+    expect((await messages())[0]).toMatchObject({ state: 'bounced', trouble: 'mailbox' });
+    expect((await world.pool.query('select address from suppressions')).rows).toEqual([{ address: '+447700900404' }]);
+    world.engine.post.smsUrl = `http://127.0.0.1:${world.postbox.httpPort}`;
+    await addPeople(world.pool, [reachable('q', (p) => void p.fields.set('phone', '+447700900002'))]);
+    await askChange(world.pool, [2], { addTags: ['in'] }, 'test');
+    await runBatch(world.pool, world.engine.plans);
+    await dispatch(world);
+    expect((await messages())[1]).toMatchObject({ state: 'queued', trouble: 'ours' });
+    expect((await world.pool.query('select from suppressions')).rowCount).toBe(1);
+  });
+
+  it('whose gateway is not there waits', async () => {
+    const none = createServer();
+    await new Promise<void>((resolve) => none.listen(0, '127.0.0.1', resolve));
+    world.engine.post.smsUrl = `http://127.0.0.1:${(none.address() as { port: number }).port}`;
+    await new Promise((resolve) => none.close(resolve));
+    await addPeople(world.pool, [reachable('p')]);
+    await enter(text('t'));
+    await runBatch(world.pool, world.engine.plans);
+    await dispatch(world);
+    expect((await messages())[0]).toMatchObject({
+      state: 'queued',
+      trouble: 'away',
+      error: 'the gateway cannot be reached: ECONNREFUSED'
+    });
+  });
+});
+
+describe('ids', () => {
+  it('are read back, signed by this workspace, short, and of no other', () => {
+    const ref = { person: 123_456_789_012, message: 987_654_321_098 };
+    const key = messageKey(world.secret, ref);
+    expect(readMessageKey(world.secret, key.toUpperCase())).toEqual(ref);
+    expect(`bounce+${key}`.length).toBeLessThanOrEqual(64);
+    expect(readMessageKey(Buffer.alloc(32), key)).toBeNull();
+    for (const forged of ['', 'a.b.c', key.replace(/^./, 'z'), `${key}0`])
+      expect(readMessageKey(world.secret, forged)).toBeNull();
+    expect(messageKey(Buffer.alloc(32), ref)).not.toBe(key);
+  });
+});
+
+it('waits longer after each try, two days in all, spread, and the same whenever it is asked', () => {
+  const waits = Array.from({ length: MOST_TRIES - 1 }, (_, i) => backoff(7, i + 1));
+  expect(waits).toEqual([...waits].sort((a, b) => a - b));
+  const days = waits.reduce((sum, w) => sum + w, 0) / DAYS;
+  expect(days).toBeGreaterThan(1.75);
+  expect(days).toBeLessThan(2.25);
+  expect(backoff(7, 3)).toBe(backoff(7, 3));
+  expect(backoff(7, 3)).not.toBe(backoff(8, 3));
+  // On the practice clock nobody waits for minutes.
+  expect(backoff(7, 12, true)).toBeLessThan(70_000);
 });

@@ -16,12 +16,15 @@ beforeEach(async () => {
 afterEach(() => world.close());
 
 const many = (n: number) =>
-  Array.from({ length: n }, (_, i) => reachable(`p${i + 1}`, (p) => void p.fields.set('phone', `+44770${1000000 + i}`)));
-const ask = (person: number, data: object): Promise<unknown> =>
-  world.pool.query(
-    `insert into happenings (person_id, name, at, source, data) values ($1, 'set', $2, 'test', $3)`,
-    [person, new Date(MONDAY), JSON.stringify(data)]
+  Array.from({ length: n }, (_, i) =>
+    reachable(`p${i + 1}`, (p) => void p.fields.set('phone', `+44770${1000000 + i}`))
   );
+const ask = (person: number, data: object): Promise<unknown> =>
+  world.pool.query(`insert into happenings (person_id, name, at, source, data) values ($1, 'set', $2, 'test', $3)`, [
+    person,
+    new Date(MONDAY),
+    JSON.stringify(data)
+  ]);
 /** Puts someone on a version of the journey that nobody can follow: one that no schema would let in. */
 async function ontoBrokenVersion(person: number): Promise<void> {
   const broken = journey([{ key: 'w', kind: 'wait', for: 'P9000Y' }]);
@@ -68,8 +71,11 @@ it('three of five hundred fail by three causes: 497 go on at once, the three are
   expect(needs[0]).toMatchObject({ title: '1 person is set aside', action: { name: 'aside' } });
 
   // Mended, they go on where they stood; the one that is not is tried later still.
-  await world.pool.query(`update happenings set data = '{}' where person_id = any($1) and name = 'set' and source = 'test'
-    and (data ? 'consent' or length(data::text) > 1000)`, [[first, second]]);
+  await world.pool.query(
+    `update happenings set data = '{}' where person_id = any($1) and name = 'set' and source = 'test'
+    and (data ? 'consent' or length(data::text) > 1000)`,
+    [[first, second]]
+  );
   expect(await tryAgain(world.pool, null)).toBe(3);
   await settle(world.engine, false);
   expect(await whoIsAside(world.pool)).toMatchObject([{ person: third, attempts: 2, people: 1 }]);
@@ -78,24 +84,26 @@ it('three of five hundred fail by three causes: 497 go on at once, the three are
 });
 
 describe('names that mean something to the language the engine is written in', () => {
-  it.each(['constructor', 'to-string', 'has-own-property', 'valueof'])('a step called %s is one like any other', async (key) => {
-    await addPeople(world.pool, [reachable('p')]);
-    await live(world, journey([{ ...mail(key) }, { key: 'proto', kind: 'tag', add: ['__proto__', 'constructor'] }]));
-    await askChange(world.pool, [1], { addTags: ['in'] }, 'test');
-    await skipTo(world, MONDAY + DAYS);
-    expect(world.postbox.mails).toHaveLength(1);
-    expect((await world.pool.query('select tag from person_tags order by 1')).rows.map((r: { tag: string }) => r.tag)).toEqual([
-      '__proto__',
-      'constructor',
-      'in'
-    ]);
-  });
+  it.each(['constructor', 'to-string', 'has-own-property', 'valueof'])(
+    'a step called %s is one like any other',
+    async (key) => {
+      await addPeople(world.pool, [reachable('p')]);
+      await live(world, journey([{ ...mail(key) }, { key: 'proto', kind: 'tag', add: ['__proto__', 'constructor'] }]));
+      await askChange(world.pool, [1], { addTags: ['in'] }, 'test');
+      await skipTo(world, MONDAY + DAYS);
+      expect(world.postbox.mails).toHaveLength(1);
+      expect(
+        (await world.pool.query('select tag from person_tags order by 1')).rows.map((r: { tag: string }) => r.tag)
+      ).toEqual(['__proto__', 'constructor', 'in']);
+    }
+  );
 
   it('a field called __proto__ is kept and cleared', async () => {
     await addPeople(world.pool, [reachable('p')]);
     await askChange(world.pool, [1], { fields: JSON.parse('{"__proto__":"x","constructor":"y"}') as never }, 'test');
     await settle(world.engine, false);
-    const fields = async () => (await world.pool.query<{ f: string }>('select fields::text as f from people')).rows[0]!.f;
+    const fields = async () =>
+      (await world.pool.query<{ f: string }>('select fields::text as f from people')).rows[0]!.f;
     expect(JSON.parse(await fields())).toEqual(JSON.parse('{"__proto__":"x","constructor":"y"}'));
     await askChange(world.pool, [1], { fields: JSON.parse('{"__proto__":null}') as never }, 'test');
     await settle(world.engine, false);
@@ -119,9 +127,19 @@ describe('after an outage', () => {
     await world.pool.query(`update workspace set practice_now = $1`, [new Date(MONDAY + 12 * 3_600_000)]);
     await settle(world.engine, false);
     const lines = await trailOf(world.pool);
-    const of = (id: number) => lines.filter((l) => l['person'] === String(id)).map((l) => `${String(l['at']).slice(11, 16)} ${String(l['what'])}`);
+    const of = (id: number) =>
+      lines
+        .filter((l) => l['person'] === String(id))
+        .map((l) => `${String(l['at']).slice(11, 16)} ${String(l['what'])}`);
     expect(of(ids[0]!)).toEqual(['09:00 entered', '09:00 sent', '09:00 waiting', '15:30 left']);
-    expect(of(ids[1]!)).toEqual(['09:00 entered', '09:00 sent', '09:00 waiting', '21:00 sent', '21:00 tagged', '21:00 left']);
+    expect(of(ids[1]!)).toEqual([
+      '09:00 entered',
+      '09:00 sent',
+      '09:00 waiting',
+      '21:00 sent',
+      '21:00 tagged',
+      '21:00 left'
+    ]);
     // Written late with an earlier instant, a happening is worked off at the present all the same.
     await world.pool.query(
       `insert into happenings (person_id, name, at, source, data) values ($1, 'set', $2, 'late', '{"addTags":["late"]}')`,

@@ -8,14 +8,13 @@ import { setPracticeClock } from '../../server/clock/clock.ts';
 import { settle } from '../../server/clock/skip.ts';
 import { migrate } from '../../server/db/migrate.ts';
 import { openPool, ts, type Pool } from '../../server/db/pool.ts';
-import type { Engine } from '../../server/engine/context.ts';
-import { PlanBook } from '../../server/engine/plans.ts';
+import { makeEngine, type Engine } from '../../server/engine/context.ts';
 import { createJourney } from '../../server/journeys/journeys.ts';
 import { setLive } from '../../server/journeys/going-live.ts';
 import { openMailer } from '../../server/mail/smtp.ts';
 import { startHandset, type Handset } from '../../standins/handset.ts';
 import { startPostbox, type Postbox } from '../../standins/postbox.ts';
-import { MONDAY } from '../make.ts';
+import { DAYS, MONDAY } from '../make.ts';
 
 export interface World {
   url: string;
@@ -46,21 +45,23 @@ export async function openWorld(): Promise<World> {
   );
   const postbox = await startPostbox({ smtp: 0, http: 0 });
   const handset = await startHandset({ port: 0, webhook: () => 'http://127.0.0.1:9/none', secret: 'x'.repeat(32) });
-  const mailer = openMailer(`smtp://127.0.0.1:${postbox.smtpPort}`);
-  const engine: Engine = {
+  const mailer = openMailer({ url: `smtp://127.0.0.1:${postbox.smtpPort}` });
+  const engine = makeEngine(
     pool,
-    plans: new PlanBook(),
-    passersBy: null,
-    post: {
+    {
       mailer,
       smsUrl: `http://127.0.0.1:${handset.port}`,
       smsFrom: 'Test',
       mailFrom: 'Test <desk@quillmoor.example>',
       mailDomain: 'quillmoor.example',
+      replyTo: null,
       base: 'http://127.0.0.1:9999',
-      secret
-    }
-  };
+      secret,
+      latest: { email: DAYS, sms: DAYS }
+    },
+    null,
+    0
+  );
   return {
     url,
     pool,
@@ -69,6 +70,7 @@ export async function openWorld(): Promise<World> {
     handset,
     secret,
     async close() {
+      for (const outbox of engine.outboxes) outbox.close();
       mailer.close();
       await Promise.all([postbox.close(), handset.close()]);
       await pool.end();
@@ -100,6 +102,16 @@ export async function live(world: World, journey: Journey): Promise<void> {
   const key = await createJourney(world.pool, journey, 'test');
   const result = await setLive(world.pool, key, 1, 'test');
   if (!result.ok) throw new Error(result.message);
+}
+
+/** Hands over what is due now, and waits until it is recorded; how many messages were taken. */
+export async function dispatch({ engine }: World): Promise<number> {
+  let taken = 0;
+  for (const outbox of engine.outboxes) {
+    taken += await outbox.fill();
+    await outbox.drain(60_000);
+  }
+  return taken;
 }
 
 /** Works until nothing is left to do now, then moves the clock from due instant to due instant. */

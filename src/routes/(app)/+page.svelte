@@ -7,13 +7,14 @@
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import HoursStrip from '$ui/HoursStrip.svelte';
   import { number, plural, useFormat } from '$ui/format.ts';
-  import type { PageData } from './$types';
+  import type { ActionData, PageData } from './$types';
 
-  let { data }: { data: PageData } = $props();
+  let { data, form }: { data: PageData; form: ActionData } = $props();
   const format = useFormat();
   const t = $derived(data.today);
   const icons = {
     aside: PauseOutline,
+    matter: ErrorFilled,
     failure: ErrorFilled,
     finding: WarningAlt,
     reply: Reply,
@@ -46,6 +47,8 @@
   <div class="two">
     <section class="box" aria-labelledby="needs">
       <h2 id="needs">Needs you</h2>
+      {#if form && 'problem' in form}<p class="problem" role="alert">{form.problem}</p>{/if}
+      {#if form && 'note' in form}<p class="soft" role="status">{form.note}</p>{/if}
       <ul>
         {#each t.needs as need, i (i)}
           {@const Icon = icons[need.kind]}
@@ -135,6 +138,7 @@
     display: block;
     color: var(--ink-soft);
   }
+  li.matter :global(svg),
   li.failure :global(svg) {
     fill: var(--failure);
   }

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { emailHtml } from '$core/message/html.ts';
-  import { distinctLinks } from '$core/message/links.ts';
-  import { fillIn } from '$core/message/personal.ts';
+  import { distinctLinks, joinParts, type Part } from '$core/message/links.ts';
+  import { fillIn, fillInParts } from '$core/message/personal.ts';
   import type { EmailStep } from '$core/steps/email.ts';
   import type { SmsStep } from '$core/steps/sms.ts';
   import type { SamplePerson } from '$server/people/sample.ts';
@@ -20,12 +20,13 @@
     try {
       const subject = step.kind === 'email' ? fillIn(step.subject ?? '', scope) : '';
       const preview = step.kind === 'email' ? fillIn(step.preview ?? '', scope) : '';
-      return { ok: true as const, subject, preview, text: fillIn(step.text ?? '', scope) };
+      return { ok: true as const, subject, preview, text: fillInParts(step.text ?? '', scope) };
     } catch (error) {
       return { ok: false as const, problem: (error as Error).message.split('\n')[0] ?? '' };
     }
   });
-  const links = $derived(shown.ok ? distinctLinks(shown.text) : []);
+  const words = $derived<Part[]>(shown.ok ? shown.text : []);
+  const links = $derived(distinctLinks(words));
   const html = $derived(
     shown.ok && step.kind === 'email'
       ? emailHtml({ subject: shown.subject, preview: '', text: shown.text, href: (url) => url, sender: '' })
@@ -49,7 +50,7 @@
       <iframe title="Preview of the email" sandbox="" srcdoc={html}></iframe>
     </div>
   {:else}
-    <p class="bubble">{shown.text || 'no words yet'}</p>
+    <p class="bubble">{joinParts(words) || 'no words yet'}</p>
   {/if}
   {#if links.length}
     <p class="links"><strong>{links.length === 1 ? '1 link' : `${links.length} links`}, tracked</strong></p>

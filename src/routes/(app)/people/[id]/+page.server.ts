@@ -1,8 +1,10 @@
 import { error, fail } from '@sveltejs/kit';
 import { z } from 'zod';
+import { naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { readClock } from '$server/clock/clock.ts';
-import { retryMessage } from '$server/engine/retry.ts';
+import { liftSuppression, sendAgain, tryNow } from '$server/engine/again.ts';
+import { tryAgain } from '$server/engine/set-aside.ts';
 import { askChange, askEntry } from '$server/people/inputs.ts';
 import { personPage, tagCatalogue } from '$server/people/people.ts';
 import type { Actions, PageServerLoad } from './$types';
@@ -30,7 +32,9 @@ export const load: PageServerLoad = async ({ params, depends }) => {
   };
 };
 
-const tag = z.string().trim().min(1).max(80);
+const tag = naming().min(1);
+const lifting = z.object({ address: plainText(320), reason: naming(200).min(1) });
+const messageId = z.coerce.number().int().positive().max(Number.MAX_SAFE_INTEGER);
 
 export const actions: Actions = {
   tag: async ({ params, request, locals }) => {
@@ -48,13 +52,35 @@ export const actions: Actions = {
     await askEntry(db(), [idOf(params.id)], key, locals.user?.name ?? 'hand');
     return { done: true };
   },
+  /** A message that waits for another try goes out now. */
   retry: async ({ params, request }) => {
-    const message = z.coerce
-      .number()
-      .int()
-      .positive()
-      .safeParse((await request.formData()).get('message'));
-    const done = message.success && (await retryMessage(db(), idOf(params.id), message.data));
+    const message = messageId.safeParse((await request.formData()).get('message'));
+    const person = idOf(params.id);
+    const done = message.success && (await tryNow(db(), { person, message: message.data }));
     return done ? { done: true } : fail(409, { problem: 'This message is not waiting to be tried again.' });
+  },
+  /** A message that failed or bounced is sent again. */
+  again: async ({ params, request }) => {
+    const message = messageId.safeParse((await request.formData()).get('message'));
+    if (!message.success) return fail(400, { problem: 'Which message?' });
+    const { again, kept } = await sendAgain(db(), { person: idOf(params.id), message: message.data });
+    if (again) return { done: true };
+    return fail(409, {
+      problem: kept
+        ? 'It was not sent: the address is suppressed, or there is no consent any more. Lift the suppression first.'
+        : 'This message has not failed.'
+    });
+  },
+  /** The address may be written to again. */
+  lift: async ({ request, locals }) => {
+    const read = lifting.safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { problem: 'Say why this address may be written to again.' });
+    const done = await liftSuppression(db(), read.data.address, locals.user?.name ?? 'hand', read.data.reason);
+    return done ? { done: true } : fail(409, { problem: 'This address is not suppressed any more.' });
+  },
+  /** Their work is tried again, where it failed and was set aside. */
+  aside: async ({ params }) => {
+    const done = await tryAgain(db(), [idOf(params.id)]);
+    return done ? { done: true } : fail(409, { problem: 'They are not set aside any more.' });
   }
 };

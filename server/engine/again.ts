@@ -1,0 +1,77 @@
+/** Sending messages again: those that wait for another try at once, and those that failed or bounced. */
+import { now } from '../clock/clock.ts';
+import { notify } from '../db/notify.ts';
+import { ts, type Db } from '../db/pool.ts';
+
+/** Which messages: one of a person, or all of a journey (and step) that are alike. */
+export type Which =
+  { person: number; message: number } | { journey: string; step?: string | undefined; trouble?: string | undefined };
+
+/** The part of a statement over `messages m` that says which; its values are $1 to $4. */
+const WHICH = `
+  ($1::bigint is null or m.person_id = $1) and ($2::bigint is null or m.id = $2)
+  and ($3::text is null or m.journey_id = (select id from journeys where key = $3))
+  and ($4::text is null or m.step = $4) and ($5::text is null or m.trouble = $5)`;
+const values = (which: Which): unknown[] =>
+  'person' in which
+    ? [which.person, which.message, null, null, null]
+    : [null, null, which.journey, which.step ?? null, which.trouble ?? null];
+
+/** Makes messages that wait for another try due now; how many. */
+export async function tryNow(db: Db, which: Which): Promise<number> {
+  const { rowCount } = await db.query(
+    `update messages m set not_before = null
+     where m.state = 'queued' and m.not_before is not null and ${WHICH}`,
+    values(which)
+  );
+  await notify(db, 'outbox');
+  return rowCount ?? 0;
+}
+
+export interface SentAgain {
+  /** Messages that go out again. */
+  again: number;
+  /** Those that stay as they are, because nobody may write to that address or person any more. */
+  kept: number;
+}
+
+/**
+ * Sends failed and bounced messages again, with the words they had. They are due from now. An address that is suppressed
+ * stays so until that is lifted, and consent that was withdrawn meanwhile counts.
+ */
+export async function sendAgain(db: Db, which: Which): Promise<SentAgain> {
+  const { rows } = await db.query<{ again: number; found: number }>(
+    `with found as (
+       select m.person_id, m.id,
+         not exists (select from suppressions s where s.address = lower(m.address))
+         and (m.service or exists (select from consents c where c.person_id = m.person_id and c.channel = m.channel
+           and c.state = 'given')) as may
+       from messages m
+       where m.state in ('failed', 'bounced') and ${WHICH}
+     ), changed as (
+       update messages m
+       set state = 'queued', attempts = 0, not_before = null, try_at = $6, trouble = null, error = null
+       from found f
+       where f.may and m.person_id = f.person_id and m.id = f.id
+       returning 1
+     )
+     select (select count(*) from changed) as again, (select count(*) from found) as found`,
+    [...values(which), ts(await now(db))]
+  );
+  await notify(db, 'outbox');
+  await notify(db, 'changed');
+  const { again = 0, found = 0 } = rows[0] ?? {};
+  return { again, kept: found - again };
+}
+
+/** Lifts what suppresses an address, by hand and with a reason, which is kept. False where it was not suppressed. */
+export async function liftSuppression(db: Db, address: string, by: string, reason: string): Promise<boolean> {
+  const { rowCount } = await db.query(
+    `with lifted as (delete from suppressions where address = lower($1) returning address, at)
+     insert into lifted_suppressions (address, at, suppressed_at, by, reason)
+     select address, $2, at, $3, $4 from lifted`,
+    [address, ts(await now(db)), by, reason]
+  );
+  await notify(db, 'changed');
+  return rowCount === 1;
+}

@@ -1,0 +1,31 @@
+/**
+ * Ids of messages as the outside sees them. They derive from the outbox row, so
+ * that every try of one message carries the same; they are signed with the
+ * workspace's secret, so that no two workspaces ever give the same id, nobody
+ * can make one up, and a report that comes back is known to be about ours.
+ */
+import { createHmac, timingSafeEqual } from 'node:crypto';
+
+export interface MessageRef {
+  person: number;
+  message: number;
+}
+
+/** 60 bits: what stands before the @ stays far below the 64 octets a mailbox name may have (RFC 5321, 4.5.3.1.1). */
+const mac = (secret: Buffer, text: string): string =>
+  createHmac('sha256', secret).update(`message-id/${text}`).digest('hex').slice(0, 15);
+
+/** The part of an id that names the message: `PERSON.MESSAGE.MAC`, numbers in base 36. */
+export function messageKey(secret: Buffer, { person, message }: MessageRef): string {
+  const name = `${person.toString(36)}.${message.toString(36)}`;
+  return `${name}.${mac(secret, name)}`;
+}
+
+/** The message a key names; `null` where it is not ours. Letters of either case, as mail servers change them. */
+export function readMessageKey(secret: Buffer, key: string): MessageRef | null {
+  const read = /^([0-9a-z]{1,11})\.([0-9a-z]{1,11})\.([0-9a-f]{15})$/.exec(key.toLowerCase());
+  if (!read) return null;
+  const [, person = '', message = '', signed = ''] = read;
+  if (!timingSafeEqual(Buffer.from(mac(secret, `${person}.${message}`)), Buffer.from(signed))) return null;
+  return { person: parseInt(person, 36), message: parseInt(message, 36) };
+}

@@ -1,0 +1,119 @@
+/** Rows of the outbox: claiming them under a lease, keeping what they say, holding the lease. */
+import type { Channel } from '../../core/condition/happening.ts';
+import { columns } from '../db/columns.ts';
+import { ts, type Db } from '../db/pool.ts';
+import type { KeptLink } from '../mail/content.ts';
+
+export interface OutboxRow {
+  person_id: number;
+  id: number;
+  walk_id: number;
+  journey_id: number;
+  version: number;
+  step: string;
+  channel: Channel;
+  address: string;
+  /** When it was due, UTC ms. */
+  try_at: number;
+  /** Tries that count against it, this one included. */
+  attempts: number;
+  /** Which claim this is: nobody else records for it. */
+  claim: number;
+  error: string | null;
+  /** What it says, once it was filled in. */
+  subject: string | null;
+  preview: string | null;
+  body: string | null;
+  links: KeptLink[] | null;
+  fields: Record<string, unknown>;
+}
+
+/** How long a claim holds unless it is renewed, by the machine's clock. */
+export const LEASE_SECONDS = 30;
+const LEASE = `clock_timestamp() + interval '${LEASE_SECONDS} seconds'`;
+
+/**
+ * Claims messages of a channel that are due: those whose wait or lease is over, then new ones. A lease that ran out
+ * counts only once the database has been there for `grace` seconds: a sender that waited for it comes first, and records.
+ */
+export async function claimMessages(
+  db: Db,
+  channel: Channel,
+  now: number,
+  most: number,
+  grace: number
+): Promise<OutboxRow[]> {
+  const { rows } = await db.query<OutboxRow>({
+    name: 'claim-messages',
+    text: `
+      with waiting as (
+        select person_id, id
+        from messages
+        where channel = $1 and state in ('queued', 'sending') and not_before is not null
+          and not_before <= clock_timestamp() and try_at <= $2
+          and (state = 'queued' or pg_postmaster_start_time() <= clock_timestamp() - make_interval(secs => $4))
+        order by not_before
+        limit $3
+        for update skip locked
+      ), fresh as (
+        select person_id, id
+        from messages
+        where channel = $1 and state in ('queued', 'sending') and not_before is null and try_at <= $2
+        order by try_at
+        limit greatest($3 - (select count(*) from waiting), 0)
+        for update skip locked
+      ), due as (
+        select * from waiting union all select * from fresh
+      )
+      update messages m
+      set state = 'sending', attempts = m.attempts + 1, claim = m.claim + 1, not_before = ${LEASE}
+      from due, people p
+      where m.person_id = due.person_id and m.id = due.id and p.id = m.person_id
+      returning m.person_id, m.id, m.walk_id, m.journey_id, m.version, m.step, m.channel, m.address, m.try_at, m.attempts,
+        m.claim, m.error, m.subject, m.preview, m.body, m.links,
+        p.fields || jsonb_strip_nulls(jsonb_build_object('email', p.email, 'phone', p.phone, 'first_name', p.first_name,
+          'last_name', p.last_name, 'zone', p.zone)) as fields`,
+    values: [channel, ts(now), most, grace]
+  });
+  return rows;
+}
+
+/** Keeps what messages say, before they go out for the first time. */
+export async function keepContents(
+  db: Db,
+  rows: {
+    person_id: number;
+    id: number;
+    claim: number;
+    subject: string | null;
+    preview: string | null;
+    body: string;
+    links: KeptLink[];
+  }[]
+): Promise<void> {
+  await db.query({
+    name: 'keep-contents',
+    text: `
+      update messages m
+      set subject = t.subject, preview = nullif(t.preview, ''), body = t.body, links = nullif(t.links, '[]')
+      from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::text[], $5::text[], $6::text[], $7::jsonb[])
+        as t (person_id, id, claim, subject, preview, body, links)
+      where m.person_id = t.person_id and m.id = t.id and m.claim = t.claim`,
+    values: columns(
+      rows.map((r) => ({ ...r, links: JSON.stringify(r.links) })),
+      ['person_id', 'id', 'claim', 'subject', 'preview', 'body', 'links']
+    )
+  });
+}
+
+/** Holds claims for another lease. */
+export async function renewLeases(db: Db, rows: Pick<OutboxRow, 'person_id' | 'id' | 'claim'>[]): Promise<void> {
+  await db.query({
+    name: 'renew-leases',
+    text: `
+      update messages m set not_before = ${LEASE}
+      from unnest($1::bigint[], $2::bigint[], $3::integer[]) as t (person_id, id, claim)
+      where m.person_id = t.person_id and m.id = t.id and m.claim = t.claim and m.state = 'sending'`,
+    values: columns(rows, ['person_id', 'id', 'claim'])
+  });
+}

@@ -1,0 +1,271 @@
+/**
+ * The outbox of one channel: claims messages under a lease, fills them in,
+ * hands them over side by side, and records each as its outcome comes. A sender
+ * that dies lets its lease run out; the message is then sent again with the
+ * same id, so it is never lost, and a repeat can be recognised. The one place
+ * where a message can go out twice is a sender that dies between the other
+ * side's answer and its own record: docs/decisions/0011.
+ */
+import type { Channel } from '../../core/condition/happening.ts';
+import { isMessage } from '../../core/steps/index.ts';
+import type { EmailStep } from '../../core/steps/email.ts';
+import type { SmsStep } from '../../core/steps/sms.ts';
+import { readClock } from '../clock/clock.ts';
+import { isUnavailable, type Pool } from '../db/pool.ts';
+import type { Handed } from '../mail/answer.ts';
+import { fillMessage, keepParts, restoreParts, Unfillable, type Content } from '../mail/content.ts';
+import { renderEmail, renderSms, scopeOf, type RenderContext } from '../mail/render.ts';
+import type { Mailer } from '../mail/smtp.ts';
+import { sendSms } from '../sms/gateway.ts';
+import { gateOf } from './channels.ts';
+import { messageKey } from './message-id.ts';
+import { claimMessages, keepContents, LEASE_SECONDS, renewLeases, type OutboxRow } from './outbox-rows.ts';
+import { record, type Outcome } from './outbox-record.ts';
+import type { PlanBook } from './plans.ts';
+
+export interface Post {
+  mailer: Mailer;
+  smsUrl: string;
+  smsFrom: string;
+  mailFrom: string;
+  mailDomain: string;
+  /** Where answers to mails go that name no other address; `null`: to the sender. */
+  replyTo: string | null;
+  base: string;
+  secret: Buffer;
+  /** How late a message of each channel may go out, ms of the workspace clock. */
+  latest: Record<Channel, number>;
+}
+
+/** Messages handed over side by side. */
+const SIDE_BY_SIDE = 32;
+/** Leases are renewed several times within one. */
+const RENEW_MS = (LEASE_SECONDS * 1000) / 4;
+/** An outcome that could not be recorded for so long is given up: its lease is long over. */
+const RECORD_FOR_MS = 15 * 60_000;
+
+export class Outbox {
+  private readonly inHand = new Map<number, { row: OutboxRow; lease: number }>();
+  private outcomes: Outcome[] = [];
+  private recording = false;
+  private readonly renewal: ReturnType<typeof setInterval>;
+  private waiters: (() => void)[] = [];
+
+  constructor(
+    readonly channel: Channel,
+    private readonly pool: Pool,
+    private readonly plans: PlanBook,
+    private readonly post: Post,
+    /** Leases found run out count once the database has been there for so many seconds. */
+    private readonly grace = LEASE_SECONDS
+  ) {
+    this.renewal = setInterval(() => void this.renew(), RENEW_MS);
+    this.renewal.unref();
+  }
+
+  /** Messages that are being handed over or recorded now. */
+  get busy(): number {
+    return this.inHand.size;
+  }
+
+  /** Takes as many messages as there is room for, and begins to hand them over; how many were taken. */
+  async fill(most = SIDE_BY_SIDE): Promise<number> {
+    const room = Math.min(most, SIDE_BY_SIDE) - this.inHand.size;
+    // A few at a time would be a statement for each.
+    if (room < SIDE_BY_SIDE / 4 && this.inHand.size) return 0;
+    const gate = await gateOf(this.pool, this.channel);
+    if (gate === 'stopped' || (gate === 'probe' && this.inHand.size)) return 0;
+    const clock = await readClock(this.pool);
+    const lease = Date.now() + LEASE_SECONDS * 1000;
+    const rows = await claimMessages(this.pool, this.channel, clock.now, gate === 'probe' ? 1 : room, this.grace);
+    if (!rows.length) return 0;
+    for (const row of rows) this.inHand.set(row.id, { row, lease });
+    try {
+      await this.plans.ensure(this.pool, rows);
+      await this.begin(rows, clock.now, clock.kind === 'practice');
+    } catch (error) {
+      // Nothing was handed over yet: the lease runs out, and they are taken again.
+      for (const row of rows) this.inHand.delete(row.id);
+      throw error;
+    }
+    return rows.length;
+  }
+
+  /** Resolves once a message in hand is done and recorded, or after so many milliseconds. */
+  async progress(ms: number): Promise<void> {
+    if (!this.inHand.size) return;
+    await new Promise<void>((resolve) => {
+      const timer = setTimeout(resolve, ms);
+      this.waiters.push(() => {
+        clearTimeout(timer);
+        resolve();
+      });
+    });
+  }
+
+  /** Waits until nothing is in hand, at most so many milliseconds. */
+  async drain(ms: number): Promise<void> {
+    for (const until = Date.now() + ms; this.inHand.size && Date.now() < until;)
+      await this.progress(until - Date.now());
+  }
+
+  close(): void {
+    clearInterval(this.renewal);
+  }
+
+  /** Fills in what has no words yet, keeps the words, and hands over. */
+  private async begin(rows: OutboxRow[], now: number, practice: boolean): Promise<void> {
+    const ready: { row: OutboxRow; step: EmailStep | SmsStep; content: Content }[] = [];
+    const fresh: { row: OutboxRow; content: Content }[] = [];
+    for (const row of rows) {
+      const found = this.contentOf(row, now, practice);
+      if (!found) continue;
+      ready.push({ row, ...found });
+      if (row.body === null) fresh.push({ row, content: found.content });
+    }
+    if (fresh.length) {
+      await keepContents(
+        this.pool,
+        fresh.map(({ row, content }) => ({
+          ...row,
+          subject: content.subject,
+          preview: content.preview,
+          ...keepParts(content.parts)
+        }))
+      );
+    }
+    for (const { row, step, content } of ready) {
+      void this.handOver(row, step, content, now).then((handed) => this.done({ row, handed, now, practice }));
+    }
+  }
+
+  /** What a row is to say; `null` where it does not go out now, which is then said as its outcome. */
+  private contentOf(
+    row: OutboxRow,
+    now: number,
+    practice: boolean
+  ): { step: EmailStep | SmsStep; content: Content } | null {
+    const not = (kind: 'filling-in' | 'too-late' | 'failed', error: string): null => {
+      this.done({ row, handed: { ok: false, kind, error }, now, practice });
+      return null;
+    };
+    const late = now - row.try_at;
+    const most = this.post.latest[this.channel];
+    if (late > most) {
+      const hours = Math.round(most / 3_600_000);
+      return not(
+        'too-late',
+        `too late: it was due more than ${hours} hours ago${row.error ? `; before: ${row.error}` : ''}`
+      );
+    }
+    let step;
+    let name;
+    try {
+      const plan = this.plans.plan(row.journey_id, row.version);
+      name = plan.document.name ?? plan.document.key;
+      step = plan.byKey.get(row.step)?.step;
+    } catch (error) {
+      return not('filling-in', (error as Error).message);
+    }
+    if (!step || !isMessage(step) || step.kind !== row.channel)
+      return not('failed', `the step ${row.step} sends nothing in version ${row.version}`);
+    if (row.body !== null) {
+      return {
+        step,
+        content: { subject: row.subject, preview: row.preview, parts: restoreParts(row.body, row.links ?? []) }
+      };
+    }
+    try {
+      const recipient = { person: row.person_id, message: row.id };
+      return { step, content: fillMessage(step, scopeOf(recipient, row.fields, name, this.context())) };
+    } catch (error) {
+      if (error instanceof Unfillable) return not('filling-in', error.message);
+      throw error;
+    }
+  }
+
+  private context(): RenderContext {
+    return { base: this.post.base, secret: this.post.secret, sender: senderName(this.post.mailFrom) };
+  }
+
+  private async handOver(row: OutboxRow, step: EmailStep | SmsStep, content: Content, now: number): Promise<Handed> {
+    const { post } = this;
+    // A lease that could not be renewed may be somebody else's by now.
+    if ((this.inHand.get(row.id)?.lease ?? 0) < Date.now())
+      return { ok: false, kind: 'temporary', error: 'its turn had passed before it could be handed over' };
+    const recipient = { person: row.person_id, message: row.id };
+    const key = messageKey(post.secret, recipient);
+    try {
+      if (step.kind === 'sms') {
+        const text = renderSms(content, recipient, this.context());
+        return await sendSms(post.smsUrl, { id: key, from: post.smsFrom, to: row.address, text, at: now });
+      }
+      return await post.mailer.send({
+        ...renderEmail(content, step, recipient, this.context()),
+        from: post.mailFrom,
+        to: row.address,
+        replyTo: step.replyTo ?? post.replyTo,
+        messageId: `<${key}@${post.mailDomain}>`,
+        returnPath: `bounce+${key}@${post.mailDomain}`,
+        date: now
+      });
+    } catch (error) {
+      return { ok: false, kind: 'temporary', error: (error as Error).message };
+    }
+  }
+
+  private done(outcome: Outcome): void {
+    this.outcomes.push(outcome);
+    if (!this.recording) void this.recordAll();
+  }
+
+  /** Records what has come, together, and goes on while more comes. */
+  private async recordAll(): Promise<void> {
+    this.recording = true;
+    while (this.outcomes.length) {
+      const part = this.outcomes;
+      this.outcomes = [];
+      await this.recordPart(part);
+      for (const { row } of part) this.inHand.delete(row.id);
+      const { waiters } = this;
+      this.waiters = [];
+      for (const wake of waiters) wake();
+    }
+    this.recording = false;
+  }
+
+  /** Keeps trying while the database is away: what was accepted must be known before anyone else takes it up. */
+  private async recordPart(part: Outcome[]): Promise<void> {
+    for (const until = Date.now() + RECORD_FOR_MS; Date.now() < until;) {
+      try {
+        return await record(this.pool, this.channel, part);
+      } catch (error) {
+        if (!isUnavailable(error) && part.length > 1) {
+          // One that cannot be written is no reason to forget the others.
+          for (const one of part) await this.recordPart([one]);
+          return;
+        }
+        await new Promise((resolve) => setTimeout(resolve, 200));
+      }
+    }
+  }
+
+  private async renew(): Promise<void> {
+    if (!this.inHand.size) return;
+    const lease = Date.now() + LEASE_SECONDS * 1000;
+    const rows = [...this.inHand.values()].map((h) => h.row);
+    try {
+      await renewLeases(this.pool, rows);
+      for (const row of rows) {
+        const held = this.inHand.get(row.id);
+        if (held) held.lease = lease;
+      }
+    } catch {
+      // The database is away: leases run on as they are, and are renewed once it is back.
+    }
+  }
+}
+
+function senderName(from: string): string {
+  return /^"?([^"<]+?)"?\s*</.exec(from)?.[1] ?? from;
+}
