@@ -12,6 +12,9 @@ const AWAY = 'The database cannot be reached at the moment.';
 
 export const handle: Handle = async ({ event, resolve }) => {
   const { pathname } = event.url;
+  // No text of ours holds this character, so nothing is at an address with it, whatever page it leads to.
+  if (/%00/.test(event.url.href))
+    return new Response('This address contains a character that no text can have.', { status: 400 });
   const changes = !['GET', 'HEAD', 'OPTIONS'].includes(event.request.method);
   if (changes && !POSTED_FROM_ANYWHERE.test(pathname) && event.request.headers.get('origin') !== event.url.origin) {
     return new Response('This request came from another site and was refused. Nothing was changed.', { status: 403 });

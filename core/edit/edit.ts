@@ -150,7 +150,7 @@ export function freshKey(document: Journey, base: string, taken: ReadonlySet<str
   const used = new Set(eachStep(document).map((s) => s.step.key));
   if (base !== 'wait' && !used.has(base) && !taken.has(base)) return base;
   for (let n = base === 'wait' ? 1 : 2; ; n++) {
-    const key = `${base}-${n}`;
+    const key = `${base.slice(0, 59 - String(n).length)}-${n}`;
     if (!used.has(key) && !taken.has(key)) return key;
   }
 }

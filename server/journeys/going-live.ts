@@ -9,6 +9,7 @@ import { now } from '../clock/clock.ts';
 import { notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { journeyByKey } from './journeys.ts';
+import { tryMessages } from './tried.ts';
 
 export interface Review {
   findings: Finding[];
@@ -70,7 +71,7 @@ export async function review(db: Db, journeyId: number, document: Journey): Prom
   );
   const enters = rows.find((r) => r.verdict === 'enters');
   return {
-    findings: findingsOf(document),
+    findings: await allFindings(db, document),
     enterNow: enters?.people ?? 0,
     byEmail: enters?.by_email ?? 0,
     bySms: enters?.by_sms ?? 0,
@@ -78,6 +79,14 @@ export async function review(db: Db, journeyId: number, document: Journey): Prom
     insideEarlier: inside.rows[0]?.people ?? 0,
     nextVersion: inside.rows[0]?.next ?? 1
   };
+}
+
+/** What the checks find, and what is found by trying its messages on people: blockers first. */
+async function allFindings(db: Db, document: Journey): Promise<Finding[]> {
+  const found = findingsOf(document);
+  const told = new Set(found.filter((f) => f.severity === 'blocker').map((f) => f.step));
+  const tried = (await tryMessages(db, document)).filter((f) => !told.has(f.step));
+  return [...tried, ...found];
 }
 
 export type WentLive = { ok: true; version: number; asked: number } | { ok: false; message: string };
@@ -97,9 +106,16 @@ export async function setLive(pool: Pool, key: string, revision: number, by: str
         message: 'The draft was changed since you opened this review. Nothing was set live; look at it again.'
       };
     }
+    // Pressed again, or a moment later in another window: what is live already is not set live a second time.
+    const same = await db.query<{ number: number }>(
+      `select v.number from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
+       where j.id = $1 and j.state = 'live' and v.document = j.draft`,
+      [journey.id]
+    );
+    if (same.rows[0]) return { ok: true, version: same.rows[0].number, asked: 0 };
     const [beyond] = beyondLive(journey.draft);
     if (beyond) return { ok: false, message: `It cannot go live: ${pathText(beyond.path)}: ${beyond.message}` };
-    const blockers = findingsOf(journey.draft).filter((f) => f.severity === 'blocker');
+    const blockers = (await allFindings(db, journey.draft)).filter((f) => f.severity === 'blocker');
     if (blockers[0]) return { ok: false, message: `It cannot go live yet: ${blockers.map((b) => b.text).join(' ')}` };
     const at = ts(await now(db));
     const { rows } = await db.query<{ number: number }>(

@@ -1,6 +1,7 @@
 /** Journeys as documents: making one, saving its draft, reading it. */
 import { beyondLive } from '../../core/check/live-subset.ts';
 import { schemaProblems, pathText } from '../../core/journey/problems.ts';
+import { sizeProblem, sizeText } from '../../core/journey/size.ts';
 import { FORMAT, journeySchema, type Journey } from '../../core/journey/schema.ts';
 import { now } from '../clock/clock.ts';
 import { ts, type Db } from '../db/pool.ts';
@@ -56,7 +57,8 @@ export function keyFrom(name: string): string {
 export async function createJourney(db: Db, document: Journey, by: string, folder = ''): Promise<string> {
   const at = ts(await now(db));
   for (let n = 1; ; n++) {
-    const key = n === 1 ? document.key : `${document.key}-${n}`;
+    const number = n === 1 ? '' : `-${n}`;
+    const key = document.key.slice(0, 60 - number.length) + number;
     const { rowCount } = await db.query(
       `insert into journeys (key, name, folder, draft, draft_saved_at, created_at, created_by)
        values ($1, $2, $3, $4, $5, $5, $6) on conflict (key) do nothing`,
@@ -77,6 +79,8 @@ export type Saved =
 
 /** Saves a draft, unless someone else saved in between. A draft may be unfinished, not malformed. */
 export async function saveDraft(db: Db, key: string, revision: number, document: unknown): Promise<Saved> {
+  const size = sizeProblem(document);
+  if (size) return { ok: false, kind: 'bad', message: sizeText(size) };
   const read = journeySchema.safeParse(document);
   if (!read.success) {
     const [first] = schemaProblems(read.error, document);

@@ -1,13 +1,16 @@
 /** Reading a CSV file as it comes, piece by piece, so that a large one need not be in memory as a whole. */
 import { Readable, pipeline } from 'node:stream';
 import { parse } from 'csv-parse';
+import { isFit, LONGEST } from '../../core/text/text.ts';
 
 /** The largest file taken, in bytes. */
 export const MOST_BYTES = 200 * 1024 * 1024;
 /** The most people in one file: addresses are kept while it is read, to find those that stand there twice. */
 export const MOST_ROWS = 1_000_000;
-/** A line longer than this is no line of a table. */
-const LONGEST_LINE = 8 * 1024 * 1024;
+/** The most columns a file may have. */
+export const MOST_COLUMNS = 500;
+/** A line longer than this is no line of a table of so many columns. */
+const LONGEST_LINE = 4 * 1024 * 1024;
 /** What the parser is given at once, in characters: a few milliseconds of work. */
 const PIECE = 1 << 16;
 
@@ -49,7 +52,17 @@ export async function openTable(
   const header = head.done ? [] : head.value.cells;
   const next = await records.next();
   if (next.done) throw new BadFile('This file has a header and no people below it.');
-  const twice = header.find((name, i) => header.indexOf(name) !== i);
+  if (header.length > MOST_COLUMNS)
+    throw new BadFile(
+      `Line 1: ${header.length.toLocaleString('en')} columns; up to ${MOST_COLUMNS} are taken. Leave out those that are not needed.`
+    );
+  const long = header.findIndex((name) => name.length > LONGEST.name || !isFit(name));
+  if (long >= 0)
+    throw new BadFile(
+      `Line 1: column ${long + 1} has a name of more than ${LONGEST.name} characters, or with one that no text can have.`
+    );
+  const seen = new Set<string>();
+  const twice = header.find((name) => seen.size === seen.add(name).size);
   if (twice !== undefined) throw new BadFile(`Line 1: the column "${twice}" is there twice. Rename or remove one.`);
   return { header, rows: rowsOf(next.value, records, most) };
 }

@@ -6,20 +6,20 @@ import { ts, type Db } from '../db/pool.ts';
 
 type SetInput = Omit<Extract<Input, { kind: 'set' }>, 'kind'>;
 
-/** Puts the same change in for many people. `sourceId` makes a repeat harmless. */
-export async function askChange(
+/** Puts the same change in for many people; gives how many of them there are. `sourceId` makes a repeat harmless. */
+export function askChange(
   db: Db,
   people: number[],
   change: SetInput,
   source: string,
   sourceId: string | null = null
-): Promise<void> {
-  await ask(db, people, 'set', change, source, sourceId);
+): Promise<number> {
+  return ask(db, people, 'set', change, source, sourceId);
 }
 
-/** Puts people into a journey by hand. */
-export async function askEntry(db: Db, people: number[], journey: string, source: string): Promise<void> {
-  await ask(db, people, 'enter', { journey, by: 'hand' }, source, null);
+/** Puts people into a journey by hand; gives how many of them there are. */
+export function askEntry(db: Db, people: number[], journey: string, source: string): Promise<number> {
+  return ask(db, people, 'enter', { journey, by: 'hand' }, source, null);
 }
 
 async function ask(
@@ -29,12 +29,16 @@ async function ask(
   data: object,
   source: string,
   sourceId: string | null
-): Promise<void> {
-  await db.query(
+): Promise<number> {
+  const { rowCount } = await db.query(
     `insert into happenings (person_id, name, at, source, source_id, data)
-     select person_id, $2, $3, $4, $5, $6 from unnest($1::bigint[]) with ordinality as t (person_id, place) order by place
+     select t.person_id, $2, $3, $4, $5, $6
+     from unnest($1::bigint[]) with ordinality as t (person_id, place)
+     join people p on p.id = t.person_id
+     order by t.place
      on conflict do nothing`,
     [people, name, ts(await now(db)), source, sourceId, JSON.stringify(data)]
   );
   await notify(db, 'inbox');
+  return rowCount ?? 0;
 }

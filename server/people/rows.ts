@@ -1,4 +1,5 @@
 /** Rows of a CSV of people: which column is what, which rows are good, which are refused and why. */
+import { isFit, LONGEST } from '../../core/text/text.ts';
 import { parsePhoneNumberFromString, type CountryCode } from 'libphonenumber-js/min';
 import { z } from 'zod';
 import { isZone } from '../../core/time/civil.ts';
@@ -98,6 +99,8 @@ export function guessTargets(header: string[]): Target[] {
 }
 
 const email = z.email().max(254);
+/** Tags, or lists, that one cell may name. */
+const MOST_LABELS = 100;
 
 /** Reads rows of a file one after another, good or refused. One address occurs once; the first row with it is kept. */
 export async function* checkRows(
@@ -153,7 +156,8 @@ function readRow(
     const column = header[i] ?? '';
     const refuse = (reason: string): Refused => ({ line, column, found: cell.slice(0, 80), reason });
     if (cell === '' || target === 'ignore') continue;
-    if (cell.length > 2000) return refuse('longer than 2,000 characters');
+    if (cell.length > LONGEST.words) return refuse('longer than 2,000 characters');
+    if (!isFit(cell)) return refuse('holds a character that no text can have (NUL, or half of one)');
     switch (target) {
       case 'email': {
         const read = email.safeParse(cell.toLowerCase());
@@ -188,9 +192,13 @@ function readRow(
               .filter(Boolean)
           )
         ];
+        if (row[target].some((label) => label.length > LONGEST.label))
+          return refuse(`a name longer than ${LONGEST.label} characters`);
+        if (row[target].length > MOST_LABELS) return refuse(`more than ${MOST_LABELS} of them`);
         break;
       case 'first_name':
       case 'last_name':
+        if (cell.length > LONGEST.name) return refuse(`longer than ${LONGEST.name} characters`);
         row[target] = cell;
         break;
       default:

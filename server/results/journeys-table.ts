@@ -1,5 +1,5 @@
 /** The journeys, side by side. */
-import { findingsOf } from '../../core/check/index.ts';
+import { findingsOf, type Finding } from '../../core/check/index.ts';
 import { goalInterval, type Interval } from '../../core/statistics/interval.ts';
 import { now } from '../clock/clock.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
@@ -35,7 +35,7 @@ export async function journeyLines(pool: Pool): Promise<JourneyLine[]> {
   const at = await now(pool);
   const [journeys, ahead] = await Promise.all([listJourneys(pool, at), messagesAhead(pool)]);
   return journeys.map((j) => {
-    const findings = findingsOf(j.document);
+    const findings = keptFindings(j);
     return {
       key: j.key,
       name: j.name,
@@ -60,7 +60,23 @@ export async function journeyLines(pool: Pool): Promise<JourneyLine[]> {
   });
 }
 
+/** Findings by the saved draft or version they are of, which never changes: they are looked for once. */
+const found = new Map<string, Finding[]>();
+const KEPT = 2000;
+
+function keptFindings(j: Row): Finding[] {
+  const key = `${j.id}/${j.live_version ?? 'draft'}/${j.live_version === null ? j.revision : ''}`;
+  let known = found.get(key);
+  if (!known) {
+    if (found.size >= KEPT) found.clear();
+    found.set(key, (known = findingsOf(j.document)));
+  }
+  return known;
+}
+
 interface Row {
+  id: number;
+  revision: number;
   key: string;
   name: string;
   folder: string;
@@ -81,7 +97,7 @@ async function listJourneys(db: Db, at: number): Promise<Row[]> {
   const { rows } = await db.query<Row>({
     name: 'journeys-table',
     text: `
-      select j.key, j.name, j.folder, j.state, j.live_version, j.draft_saved_at as saved_at, v.live_from as since,
+      select j.id, j.draft_revision as revision, j.key, j.name, j.folder, j.state, j.live_version, j.draft_saved_at as saved_at, v.live_from as since,
         coalesce(v.document, j.draft) as document,
         coalesce(f.walking, 0) as walking, coalesce(f.entered, 0) as entered, coalesce(f.reached, 0) as reached,
         coalesce(w.weeks, '{}') as weeks, l.name as last_name, l.at as last_at

@@ -7,6 +7,10 @@ import { migrate } from '../../server/db/migrate.ts';
 import { isUnavailable, transaction } from '../../server/db/pool.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { DAYS, journey, mail, MONDAY, reachable, wait } from '../make.ts';
+import { freePort } from '../../bin/postgres.ts';
+import type { Step } from '../../core/steps/index.ts';
+import { serve } from '../../standins/http.ts';
+import { startPostbox } from '../../standins/postbox.ts';
 import { addPeople, live, openWorld, trailOf, type World } from './world.ts';
 
 let world: World;
@@ -147,4 +151,93 @@ describe('the database', () => {
     [Object.assign(new Error('syntax error'), { code: '42601' }), false],
     ['text', false]
   ])('%s: away is %s', (error, away) => expect(isUnavailable(error)).toBe(away));
+});
+
+describe('a skip through trouble', () => {
+  const askFor = (days: number) => askSkip(world.pool, MONDAY + days * DAYS, false, 'test');
+
+  it('further than five years at once is refused, and the present stays one that pages can show', async () => {
+    await expect(askSkip(world.pool, Date.parse('9999-12-31T00:00:00Z'), false, 'test')).rejects.toThrow(/five years/);
+    expect(await latestSkip(world.pool)).toBeNull();
+  });
+
+  it('waits in real time for a mail server that is away, uses up no tries, and goes on by itself', async () => {
+    const port = world.postbox.smtpPort;
+    await inside();
+    await world.postbox.close();
+    await askFor(3);
+    const skip = runAskedSkip(world.engine);
+    await expect
+      .poll(async () => (await latestSkip(world.pool))?.waiting, { timeout: 20_000 })
+      .toMatch(/a message waits: .*ECONNREFUSED/);
+    expect(await now(world.pool)).toBe(MONDAY);
+    world.postbox = await startPostbox({ smtp: port, http: 0 });
+    expect(await skip).toBe(true);
+    expect(await latestSkip(world.pool)).toMatchObject({ state: 'done', waiting: null, reached: MONDAY + 3 * DAYS });
+    expect(world.postbox.mails.map((m) => m.date.slice(0, 10))).toEqual(['2027-03-01', '2027-03-03']);
+  });
+
+  it('stops within a second, also while a server keeps it waiting', async () => {
+    await inside();
+    world.postbox.setDelay(8000);
+    await askFor(10);
+    const skip = runAskedSkip(world.engine);
+    await expect.poll(() => world.engine.outboxes[0]!.busy).toBe(1);
+    await stopSkip(world.pool);
+    const asked = performance.now();
+    await skip;
+    const stopped = performance.now() - asked;
+    expect(await latestSkip(world.pool)).toMatchObject({ state: 'stopped' });
+    // Not the eight seconds that the server takes.
+    expect(stopped).toBeLessThan(5000);
+    await world.engine.outboxes[0]!.drain(20_000);
+    expect(world.postbox.mails).toHaveLength(1);
+  });
+
+  it('survives passers-by that are away for a while, and the end of every connection', async () => {
+    await inside();
+    const port = await freePort();
+    world.engine.passersBy = `http://127.0.0.1:${port}`;
+    await askSkip(world.pool, MONDAY + 10 * DAYS, true, 'test');
+    const skip = runAskedSkip(world.engine);
+    await expect
+      .poll(async () => (await latestSkip(world.pool))?.waiting, { timeout: 10_000 })
+      .toMatch(/passers-by.*ECONNREFUSED/);
+    const stood = await now(world.pool);
+    const passersBy = await serve({ 'POST /clock': () => ({ status: 200, json: { done: 0, next: null } }) }, port);
+    await skip;
+    expect(stood).toBe(MONDAY);
+    expect(await latestSkip(world.pool)).toMatchObject({ state: 'done' });
+    // A connection that is cut leaves the row as it was, for whoever comes next.
+    await askSkip(world.pool, MONDAY + 20 * DAYS, true, 'test');
+    const cut = runAskedSkip(world.engine).then(
+      () => 'done',
+      (error: unknown) => (isUnavailable(error) ? 'cut' : 'other')
+    );
+    await world.pool
+      .query(
+        `select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()`
+      )
+      .catch(() => undefined);
+    expect(['done', 'cut']).toContain(await cut);
+    // As the worker does: again, as long as it meets connections that were cut.
+    const goOn = () =>
+      runAskedSkip(world.engine).then(
+        async () => (await latestSkip(world.pool))?.state,
+        () => 'cut'
+      );
+    await expect.poll(goOn).toBe('done');
+    expect(await latestSkip(world.pool)).toMatchObject({ state: 'done', reached: MONDAY + 20 * DAYS });
+    await passersBy.close();
+  });
+
+  it('is not held up by a message that nobody can send', async () => {
+    await live(world, journey([{ ...mail('a'), subject: '{{ person.nothing }}' } as Step, wait('w'), mail('b')]));
+    await addPeople(world.pool, [reachable('p'), reachable('policy.q', (p) => p.fields.delete('phone'))]);
+    await askChange(world.pool, [1, 2], { addTags: ['in'] }, 'test');
+    await askFor(3);
+    await runAskedSkip(world.engine);
+    expect(await latestSkip(world.pool)).toMatchObject({ state: 'done' });
+    expect(world.postbox.mails.map((m) => m.subject)).toEqual(['About b']);
+  });
 });

@@ -5,8 +5,9 @@ import { notify, listen, type Topic } from '../../server/db/notify.ts';
 import { transaction } from '../../server/db/pool.ts';
 import { tryNow } from '../../server/engine/again.ts';
 import { clicked, opened, receivedText, unsubscribed, unsubscribeTarget } from '../../server/intake/intake.ts';
+import { inboundText } from '../../server/sms/gateway.ts';
 import { signToken, type TokenUse } from '../../server/intake/token.ts';
-import { setLive } from '../../server/journeys/going-live.ts';
+import { review, setLive } from '../../server/journeys/going-live.ts';
 import { createJourney, emptyJourney, journeyByKey, keyFrom, saveDraft } from '../../server/journeys/journeys.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';
 import { personPage, tagCatalogue } from '../../server/people/people.ts';
@@ -117,6 +118,23 @@ describe('a text that comes in', () => {
       { text: 'yes please', step: 't' },
       { text: 'much later', step: null }
     ]);
+  });
+
+  it('with characters that no text can have is repaired and kept, however long', async () => {
+    await begun();
+    const text = `yes\0 \ud83d ${'x'.repeat(30_000)}`;
+    const read = inboundText.parse({ id: 'i'.repeat(500), from: '+447700900001', to: 'Quillmoor', text });
+    expect(await receivedText(world.pool, read)).toBe('taken');
+    expect(await receivedText(world.pool, { ...read, id: 'stray', from: 'nobody\0'.replace('\0', '\ufffd') })).toBe(
+      'stray'
+    );
+    await skipTo(world, MONDAY + HOUR);
+    const { rows } = await world.pool.query<{ text: string }>(
+      `select data ->> 'text' as text from happenings where source = 'sms'`
+    );
+    expect(rows).toHaveLength(1);
+    expect(rows[0]!.text.startsWith('yes\ufffd \ufffd xxx')).toBe(true);
+    expect((await world.pool.query('select from set_aside')).rowCount).toBe(0);
   });
 
   it('is taken once for its id; from nobody we know it is kept aside, once', async () => {
@@ -234,6 +252,59 @@ describe('journeys as documents', () => {
     });
     expect((await journeyByKey(world.pool, 'empty'))?.state).toBe('draft');
   });
+});
+
+describe('going live', () => {
+  it('pressed six times at once makes one version', async () => {
+    await createJourney(world.pool, journey([mail('a')]), 'test');
+    const pressed = await Promise.all([1, 2, 3, 4, 5, 6].map(() => setLive(world.pool, 'try', 1, 'test')));
+    expect(pressed).toEqual(pressed.map(() => ({ ok: true, version: 1, asked: 0 })));
+    expect((await world.pool.query('select from versions')).rowCount).toBe(1);
+    await saveDraft(world.pool, 'try', 1, journey([mail('b')]));
+    expect(await setLive(world.pool, 'try', 2, 'test')).toMatchObject({ version: 2 });
+  });
+
+  it('tries its messages on people first: what cannot be filled in for one of them holds it up', async () => {
+    await addPeople(world.pool, [
+      reachable('p', (p) => void p.fields.set('first_name', 'Ada')),
+      reachable('q', (p) => p.fields.delete('phone'))
+    ]);
+    const named = { ...mail('a'), subject: '{{ person.first_name }}' } as never;
+    await createJourney(world.pool, journey([named, mail('b')]), 'test');
+    const { id } = (await journeyByKey(world.pool, 'try'))!;
+    const { findings } = await review(world.pool, id, journey([named, mail('b')]));
+    expect(findings.filter((f) => f.severity === 'blocker')).toEqual([
+      expect.objectContaining({ step: 'a', text: 'Tried for q@people.example: its subject comes out empty.' })
+    ]);
+    expect(await setLive(world.pool, 'try', 1, 'test')).toMatchObject({ ok: false });
+  });
+});
+
+describe('drafts', () => {
+  it.each([
+    ['too many steps', journey(Array.from({ length: 1001 }, (_, i) => put(`t${i}`))), /more than 1000 steps/],
+    ['a character that no text has', journey([{ ...mail('a'), text: 'a\0' } as never]), /NUL/],
+    ['half a character', journey([{ ...mail('a'), text: '\ud800' } as never]), /lone surrogate/]
+  ])('with %s are refused with the place, and what was saved stays', async (_, document, expected) => {
+    await createJourney(world.pool, journey([put('one')]), 'test');
+    const saved = await saveDraft(world.pool, 'try', 1, document);
+    expect(saved).toMatchObject({ ok: false, kind: 'bad' });
+    expect((saved as { message: string }).message).toMatch(expected);
+    expect((await journeyByKey(world.pool, 'try'))?.draft_revision).toBe(1);
+  });
+
+  it('of one long name get keys of their own that are short enough', async () => {
+    for (let n = 0; n < 12; n++) await createJourney(world.pool, emptyJourney('x'.repeat(100)), 'test');
+    const { rows } = await world.pool.query<{ key: string }>('select key from journeys');
+    expect(new Set(rows.map((r) => r.key)).size).toBe(12);
+    for (const { key } of rows) expect(key.length).toBeLessThanOrEqual(60);
+  });
+});
+
+it('nobody is asked for who is not here', async () => {
+  await addPeople(world.pool, [reachable('p')]);
+  expect(await askChange(world.pool, [1, 99], { addTags: ['in'] }, 'test')).toBe(1);
+  expect(await askEntry(world.pool, [99], 'try', 'test')).toBe(0);
 });
 
 describe('a message that waits to be tried again', () => {

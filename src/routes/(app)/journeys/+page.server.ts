@@ -1,5 +1,6 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { z } from 'zod';
+import { naming } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { createJourney, emptyJourney } from '$server/journeys/journeys.ts';
 import { journeyLines } from '$server/results/journeys-table.ts';
@@ -10,7 +11,7 @@ export const load: PageServerLoad = async ({ depends }) => {
   return { journeys: await journeyLines(db()), crumbs: [{ name: 'Journeys' }] };
 };
 
-const form = z.object({ name: z.string().trim().min(1).max(120), folder: z.string().trim().max(60).default('') });
+const form = z.object({ name: naming(120).min(1), folder: naming(60).default('') });
 
 export const actions: Actions = {
   create: async ({ request, locals }) => {

@@ -1,11 +1,12 @@
 import { z } from 'zod';
+import { plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { PER_PAGE, searchPeople, SORTS, tagCatalogue } from '$server/people/people.ts';
 import type { PageServerLoad } from './$types';
 
 const query = z.object({
-  q: z.string().max(200).catch(''),
-  tag: z.string().max(200).nullable().catch(null),
+  q: plainText(200).catch(''),
+  tag: plainText(200).nullable().catch(null),
   sort: z.enum(SORTS).catch('name'),
   down: z.literal('1').nullable().catch(null),
   page: z.coerce.number().int().min(1).max(100_000).catch(1)

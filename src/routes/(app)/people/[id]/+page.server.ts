@@ -9,8 +9,10 @@ import { askChange, askEntry } from '$server/people/inputs.ts';
 import { personPage, tagCatalogue } from '$server/people/people.ts';
 import type { Actions, PageServerLoad } from './$types';
 
+const NOBODY = 'There is no such person.';
+
 const idOf = (text: string): number => {
-  if (!/^\d{1,15}$/.test(text)) error(404, 'There is no such person.');
+  if (!/^\d{1,15}$/.test(text)) error(404, NOBODY);
   return Number(text);
 };
 
@@ -22,7 +24,7 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     readClock(db()),
     db().query<{ key: string; name: string }>(`select key, name from journeys where state = 'live' order by name`)
   ]);
-  if (!person) error(404, 'There is no such person.');
+  if (!person) error(404, NOBODY);
   return {
     person,
     tags: tags.map((t) => t.name),
@@ -42,14 +44,14 @@ export const actions: Actions = {
     const read = tag.safeParse(data.get('tag'));
     if (!read.success) return fail(400, { problem: 'Name a tag of at most 80 letters.' });
     const change = data.get('on') === 'no' ? { removeTags: [read.data] } : { addTags: [read.data] };
-    await askChange(db(), [idOf(params.id)], change, locals.user?.name ?? 'hand');
+    if (!(await askChange(db(), [idOf(params.id)], change, locals.user?.name ?? 'hand'))) error(404, NOBODY);
     return { done: true };
   },
   enter: async ({ params, request, locals }) => {
     const key = String((await request.formData()).get('journey') ?? '');
     const { rowCount } = await db().query(`select from journeys where key = $1 and state = 'live'`, [key]);
     if (!rowCount) return fail(400, { problem: 'Choose a journey that is live.' });
-    await askEntry(db(), [idOf(params.id)], key, locals.user?.name ?? 'hand');
+    if (!(await askEntry(db(), [idOf(params.id)], key, locals.user?.name ?? 'hand'))) error(404, NOBODY);
     return { done: true };
   },
   /** A message that waits for another try goes out now. */

@@ -1,5 +1,6 @@
 import { error, fail } from '@sveltejs/kit';
 import { z } from 'zod';
+import { naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { now } from '$server/clock/clock.ts';
 import { listPhones, replyFrom, StandInAway, textsOf } from '$server/standins/client.ts';
@@ -28,7 +29,7 @@ export const load: PageServerLoad = async ({ url, depends }) => {
   }
 };
 
-const form = z.object({ number: z.string().min(3).max(40), text: z.string().trim().min(1).max(1000) });
+const form = z.object({ number: plainText(40).min(3), text: naming(1000).min(1) });
 
 export const actions: Actions = {
   default: async ({ request }) => {

@@ -1,12 +1,16 @@
 import { error, json } from '@sveltejs/kit';
 import { z } from 'zod';
+import { repaired } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { MOST_BYTES, tooLarge } from '$server/people/csv.ts';
 import { beginFile, PART_BYTES } from '$server/people/import-files.ts';
 import { readBody } from '../../body.ts';
 import type { RequestHandler } from './$types';
 
-const bodySchema = z.strictObject({ name: z.string().max(300), bytes: z.number().int().min(0) });
+const bodySchema = z.strictObject({
+  name: z.string().transform((name) => repaired(name, 300)),
+  bytes: z.number().int().min(0)
+});
 
 /** Makes room for a file of people; its parts come one after another. */
 export const POST: RequestHandler = async ({ request, locals }) => {

@@ -1,9 +1,11 @@
 import { error, fail, redirect } from '@sveltejs/kit';
+import { z } from 'zod';
 import { changesBetween } from '$core/tell/changes.ts';
 import { readThrough } from '$core/tell/read-through.ts';
 import { db } from '$server/app.ts';
 import { review, setLive } from '$server/journeys/going-live.ts';
 import { journeyByKey, versionOf } from '$server/journeys/journeys.ts';
+import { revisionSchema } from '../../../../api/body.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ params, depends }) => {
@@ -30,8 +32,12 @@ export const load: PageServerLoad = async ({ params, depends }) => {
 
 export const actions: Actions = {
   default: async ({ params, request, locals }) => {
-    const revision = Number((await request.formData()).get('revision'));
-    const result = await setLive(db(), params.key, revision, locals.user?.name ?? '');
+    const revision = z.coerce
+      .number()
+      .pipe(revisionSchema)
+      .safeParse((await request.formData()).get('revision'));
+    if (!revision.success) return fail(400, { problem: 'This review is not of any draft. Open it again.' });
+    const result = await setLive(db(), params.key, revision.data, locals.user?.name ?? '');
     if (!result.ok) return fail(409, { problem: result.message });
     redirect(303, `/journeys/${params.key}?view=watch`);
   }

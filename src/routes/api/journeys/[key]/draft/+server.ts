@@ -2,10 +2,10 @@ import { json } from '@sveltejs/kit';
 import { z } from 'zod';
 import { db } from '$server/app.ts';
 import { saveDraft } from '$server/journeys/journeys.ts';
-import { readBody } from '../../../body.ts';
+import { readBody, revisionSchema } from '../../../body.ts';
 import type { RequestHandler } from './$types';
 
-const body = z.strictObject({ revision: z.number().int(), document: z.unknown() });
+const body = z.strictObject({ revision: revisionSchema, document: z.unknown() });
 
 const STATUS = { gone: 404, changed: 409, bad: 400 };
 

@@ -17,7 +17,9 @@ export const GET: RequestHandler = async ({ params, url }) => {
   return json(await peopleOf(db(), journey.id, null, query));
 };
 
-const body = z.strictObject({ people: z.array(z.number().int().positive()).min(1).max(10_000) });
+const body = z.strictObject({
+  people: z.array(z.number().int().positive().max(Number.MAX_SAFE_INTEGER)).min(1).max(10_000)
+});
 
 /** Puts people in by hand. */
 export const POST: RequestHandler = async ({ params, request, locals }) => {
@@ -25,6 +27,7 @@ export const POST: RequestHandler = async ({ params, request, locals }) => {
   const journey = await journeyByKey(db(), params.key);
   if (!journey) error(404, 'There is no such journey.');
   if (journey.state !== 'live') error(409, 'This journey is not live, so nobody can be put in. Set it live first.');
-  await askEntry(db(), people, params.key, locals.user?.name ?? 'hand');
-  return json({ asked: people.length }, { status: 202 });
+  const asked = await askEntry(db(), people, params.key, locals.user?.name ?? 'hand');
+  if (!asked) error(404, 'None of these people is here any more.');
+  return json({ asked }, { status: 202 });
 };
