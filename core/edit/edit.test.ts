@@ -1,7 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import { branch, journey, mail, put, text, wait } from '../../tests/make.ts';
+import type { Step } from '../steps/index.ts';
 import { DAY } from '../time/duration.ts';
 import { applyEdit, copyOf, messagesBefore, newStep, type Edit } from './edit.ts';
+import type { Elapsed } from '../sheet/layout.ts';
 import { readGapText } from './gap-text.ts';
 import { begin, commit, redo, undo } from './history.ts';
 
@@ -90,7 +92,33 @@ describe('new steps and copies', () => {
   });
 });
 
+describe('setting a wait', () => {
+  const named: Step = { key: 'w', kind: 'wait', for: 'P2D', name: 'Settle in', aim: 'rest', note: 'ask Nuala' };
+  const until: Step = { key: 'u', kind: 'wait', until: { weekdays: ['fri'], time: '16:00' } };
+  const set = (lane: Step[], length: string | null): Step[] =>
+    applyEdit(journey([mail('a'), ...lane, mail('b')]), {
+      edit: 'wait',
+      lane: ['lane'],
+      index: lane.length + 1,
+      for: length
+    }).document.lane.slice(1, -1);
+  it.each<[string, Step[], string | null, Step[]]>([
+    ['keeps all else it says', [named], 'P5D', [{ ...named, for: 'P5D' }]],
+    ['makes several for a time one', [named, wait('x', 'PT4H')], 'P5D', [{ ...named, for: 'P5D' }]],
+    ['leaves a wait until something where it is', [until], 'P1D', [until, wait('wait-1', 'P1D')]],
+    ['also behind one', [named, until], 'P5D', [{ ...named, for: 'P5D' }, until]],
+    ['takes away only what waits for a time', [named, until], null, [until]],
+    ['of none takes away nothing', [until], null, [until]]
+  ])('%s', (_, lane, length, expected) => expect(set(lane, length)).toEqual(expected));
+});
+
 describe('what is typed into a gap', () => {
+  it.each(['0foo', '0 x', '00zz'])('%s is a slip, and takes nothing away', (typed) =>
+    expect(readGapText(typed, { min: 0, max: 0 } as Elapsed)).toHaveProperty('problem')
+  );
+  it.each(['', ' ', '0', '0d', '0 days', '00h'])('%j is no wait', (typed) =>
+    expect(readGapText(typed, { min: 0, max: 0 } as Elapsed)).toEqual({ for: null })
+  );
   const day3 = { min: 3 * DAY, max: 3 * DAY };
   it.each([
     ['2d', { for: 'P2D' }],

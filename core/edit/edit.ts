@@ -10,6 +10,7 @@ import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import type { RulesStep } from '../steps/branch.ts';
 import { kindOf, STEP_KINDS, type Step, type StepName } from '../steps/index.ts';
+import type { WaitStep } from '../steps/wait.ts';
 import { repoint } from './repoint.ts';
 
 export type Edit =
@@ -138,12 +139,23 @@ function setWait(document: Journey, { lane: path, index, for: length }: Extract<
     if (!lane) return;
     let first = index;
     while (first > 0 && lane[first - 1]?.kind === 'wait') first--;
-    const old = lane[first];
-    const key = first < index && old ? old.key : freshKey(document, 'wait');
-    const note = first < index && old?.note ? { note: old.note } : {};
-    lane.splice(first, index - first, ...(length ? [{ key, kind: 'wait' as const, for: length, ...note }] : []));
+    // The gap's waits for a time become one, with all else it says; a wait until something is another matter, and stays.
+    const run = lane.slice(first, index);
+    const timed = run.find((step): step is WaitStep => step.kind === 'wait' && step.for !== undefined);
+    const wait = length === null ? null : timed ? { ...timed, for: length } : newWait(document, length);
+    const kept = run.flatMap((step) => {
+      if (step === timed) return wait ? [wait] : [];
+      return step.kind === 'wait' && step.for !== undefined ? [] : [step];
+    });
+    lane.splice(first, index - first, ...kept, ...(timed || !wait ? [] : [wait]));
   });
 }
+
+const newWait = (document: Journey, length: string): WaitStep => ({
+  key: freshKey(document, 'wait'),
+  kind: 'wait',
+  for: length
+});
 
 /** A key no step of the journey has. */
 export function freshKey(document: Journey, base: string, taken: ReadonlySet<string> = new Set()): string {

@@ -10,7 +10,9 @@ export type GapText = { for: string | null } | { problem: string };
 /** `before` is the elapsed time when a walk comes to the gap. Empty text or 0 means no wait. */
 export function readGapText(text: string, before: Elapsed): GapText {
   const typed = text.trim();
-  if (typed === '' || /^0\s*[a-z]*$/i.test(typed)) return { for: null };
+  const none = /^0+\s*([a-z]*)$/i.exec(typed);
+  // Nothing of a unit that is one: "0foo" is a slip of the keys, and takes nothing away.
+  if (typed === '' || (none && (none[1] === '' || typedDuration(`1 ${none[1]}`)))) return { for: null };
   const day = /^=\s*(?:day\s*)?(\d{1,5})$/i.exec(typed);
   if (day) {
     const target = Number(day[1]) * DAY;

@@ -117,7 +117,13 @@ function runPerson(person: LoadedPerson, course: Course, current: Map<string, nu
       versions.set(walk.id, walk.version);
       batch.begun.push({ person: person.id, walk });
     },
-    trail: (line) => void batch.trail.push({ person: person.id, version: versionOf(line.walk, line.journey), line }),
+    trail: (line) =>
+      void batch.trail.push({
+        person: person.id,
+        version: versionOf(line.walk, line.journey),
+        record: person.state.order,
+        line
+      }),
     happening(happening, fromInbox) {
       // What was given stands in the inbox already; it is marked as handled, with what it turned out to be about.
       if (fromInbox) given = happening;

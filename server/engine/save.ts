@@ -6,7 +6,9 @@ import { keepHappening, keepState } from '../../core/person/kept.ts';
 import type { FieldValue, PersonState, SentMessage } from '../../core/person/state.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
 import type { Walk } from '../../core/walk/walk.ts';
+import { bare } from '../../core/bare.ts';
 import { columns } from '../db/columns.ts';
+import { catalogueFields } from '../people/field-names.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook } from './plans.ts';
 
@@ -15,7 +17,8 @@ export interface BatchRecord {
   begun: { person: number; walk: Walk }[];
   /** Walks that were there before and may have changed. */
   moved: { person: number; walk: Walk }[];
-  trail: { person: number; version: number; line: TrailLine }[];
+  /** `record`: the place among the person's records that the next one gets. */
+  trail: { person: number; version: number; record: number; line: TrailLine }[];
   happenings: { person: number; happening: Happening }[];
   messages: { person: number; version: number; message: SentMessage; address: string }[];
   changes: { person: number; at: number; change: FactChange; source: string }[];
@@ -165,13 +168,14 @@ async function saveTrail(db: Db, plans: PlanBook, { trail }: BatchRecord): Promi
   await db.query({
     name: 'save-trail',
     text: `
-      insert into trail (person_id, walk_id, journey_id, version, at, step, what, detail)
-      select person_id, walk_id, journey_id, version, at, step, what, detail
+      insert into trail (person_id, walk_id, journey_id, version, at, step, what, detail, record)
+      select person_id, walk_id, journey_id, version, at, step, what, detail, record
       from unnest($1::bigint[], $2::integer[], $3::bigint[], $4::integer[], $5::timestamptz[], $6::text[], $7::text[],
-        $8::jsonb[]) with ordinality as t (person_id, walk_id, journey_id, version, at, step, what, detail, place)
+        $8::jsonb[], $9::bigint[]) with ordinality
+        as t (person_id, walk_id, journey_id, version, at, step, what, detail, record, place)
       order by place`,
     values: columns(
-      trail.map(({ person, version, line }) => ({
+      trail.map(({ person, version, record, line }) => ({
         person,
         walk: line.walk,
         journey: plans.idOf(line.journey),
@@ -179,9 +183,10 @@ async function saveTrail(db: Db, plans: PlanBook, { trail }: BatchRecord): Promi
         at: ts(line.at),
         step: line.step,
         what: line.what,
-        detail: JSON.stringify(line.detail)
+        detail: JSON.stringify(line.detail),
+        record
       })),
-      ['person', 'walk', 'journey', 'version', 'at', 'step', 'what', 'detail']
+      ['person', 'walk', 'journey', 'version', 'at', 'step', 'what', 'detail', 'record']
     )
   });
 }
@@ -301,7 +306,7 @@ async function saveFacts(db: Db, { changes }: BatchRecord): Promise<void> {
         consents.set(`${person}/${change.channel}`, { ...last, channel: change.channel, state: change.state, source });
         break;
       case 'field':
-        fields.set(person, { ...fields.get(person), [change.name]: change.value });
+        fields.set(person, Object.assign(fields.get(person) ?? bare(), { [change.name]: change.value }));
         break;
       case 'suppressed':
         suppressed.set(change.address, { address: change.address.toLowerCase(), at: ts(at) });
@@ -329,6 +334,10 @@ async function saveFacts(db: Db, { changes }: BatchRecord): Promise<void> {
     );
   }
   for (const [person, set] of fields) await saveFields(db, person, set);
+  const named = changes.flatMap(({ change: c }) =>
+    c.fact === 'field' && c.value !== null && !OWN_COLUMNS.has(c.name) ? [c.name] : []
+  );
+  await catalogueFields(db, named, changes[0]?.at ?? 0);
 }
 
 async function saveLabels(db: Db, fact: 'tag' | 'list', rows: (Last & { name: string; on: boolean })[]): Promise<void> {

@@ -3,6 +3,7 @@ import { now } from '../clock/clock.ts';
 import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { catalogueFields } from './field-names.ts';
 import { isRefused, type GoodRow, type Refused } from './rows.ts';
 
 export interface Matched {
@@ -117,6 +118,11 @@ export async function importRows(
         ...known
       ];
       await updatePeople(db, known, at);
+      await catalogueFields(
+        db,
+        people.flatMap((p) => Object.keys(p.row.fields)),
+        Date.parse(at ?? '')
+      );
       state.keptWithdrawn += await saveConsents(db, people, at);
       await saveLabels(db, people, at, options);
       state.made += made.length;

@@ -98,15 +98,6 @@ export async function tagCatalogue(db: Db): Promise<{ name: string; people: numb
   return rows;
 }
 
-/** Names of all fields anyone has a value for, own columns first. */
-export async function fieldNames(db: Db): Promise<string[]> {
-  const { rows } = await db.query<{ name: string }>({
-    name: 'field-names',
-    text: `select distinct jsonb_object_keys(fields) as name from (select fields from people order by id limit 5000) as p order by 1`
-  });
-  return ['first_name', 'last_name', 'email', 'phone', 'zone', ...rows.map((r) => r.name)];
-}
-
 export interface PersonPage {
   id: number;
   name: string;
@@ -118,6 +109,10 @@ export interface PersonPage {
   consents: { channel: 'email' | 'sms'; state: ConsentState; at: number; source: string }[];
   scores: { score: string; points: number }[];
   suppressed: string[];
+  /** The last time a suppression of one of their addresses was lifted. */
+  lifted: { by: string; reason: string; at: number } | null;
+  /** Set aside, because their work failed. */
+  aside: { error: string; attempts: number; nextTry: number } | null;
   walks: {
     id: number;
     journey: string;
@@ -151,6 +146,9 @@ export interface TimelineLine {
     state: string;
     error: string | null;
     attempts: number;
+    /** Why it waits or failed. */
+    trouble: string | null;
+    /** UTC ms of the machine's clock. */
     nextTry: number | null;
   } | null;
 }
@@ -165,7 +163,11 @@ export async function personPage(db: Db, id: number): Promise<PersonPage | null>
          'at', floor(extract(epoch from at) * 1000)) order by channel) from consents c where c.person_id = p.id), '[]') as consents,
        coalesce((select jsonb_agg(jsonb_build_object('score', score, 'points', points) order by score)
          from scores s where s.person_id = p.id), '[]') as scores,
-       array(select address from suppressions s where s.address in (lower(p.email), p.phone)) as suppressed
+       array(select address from suppressions s where s.address in (lower(p.email), p.phone)) as suppressed,
+       (select jsonb_build_object('by', by, 'reason', reason, 'at', floor(extract(epoch from at) * 1000))
+         from lifted_suppressions l where l.address in (lower(p.email), p.phone) order by l.at desc limit 1) as lifted,
+       (select jsonb_build_object('error', error, 'attempts', attempts, 'nextTry', floor(extract(epoch from next_try) * 1000))
+         from set_aside a where a.person_id = p.id) as aside
      from people p where p.id = $1`,
     [id]
   );
@@ -188,16 +190,16 @@ const TIMELINE = `
   select l.id, l.at, l.what, l.detail, j.name as journey, j.key as "journeyKey", l.step,
     case when m.id is not null then jsonb_build_object('id', m.id, 'channel', m.channel, 'subject', m.subject, 'body', m.body,
       'state', m.state, 'error', m.error, 'attempts', m.attempts,
-      'nextTry', case when m.state = 'queued' then floor(extract(epoch from m.try_at) * 1000) end) end as message
+      'trouble', m.trouble, 'nextTry', case when m.state = 'queued' then floor(extract(epoch from m.not_before) * 1000) end) end as message
   from (
-    select 't' || id as id, id as place, at, what, detail, journey_id, step, walk_id, person_id, null::bigint as message_id
+    select 't' || id as id, id as place, 0 as after, record, at, what, detail, journey_id, step, walk_id, person_id, null::bigint as message_id
     from trail where person_id = $1
     union all
-    select 'h' || id, id, at, name, data, journey_id, step, walk_id, person_id, message_id
+    select 'h' || id, id, 1, record, at, name, data, journey_id, step, walk_id, person_id, message_id
     from happenings
     where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'delivered')
     union all
-    select 'h' || id, id, at, name, data, journey_id, step, null, person_id, null
+    select 'h' || id, id, 1, record, at, name, data, journey_id, step, null, person_id, null
     from happenings
     where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed')
       -- A step that tags says so in the trail already.
@@ -206,5 +208,5 @@ const TIMELINE = `
   left join journeys j on j.id = l.journey_id
   left join messages m on m.person_id = l.person_id
     and (m.id = l.message_id or (l.what = 'sent' and m.walk_id = l.walk_id and m.step = l.step))
-  order by l.at desc, l.id desc
+  order by l.at desc, l.record desc nulls first, l.after desc, l.place desc
   limit 500`;

@@ -1,7 +1,7 @@
 /** What Today shows: what goes out, what needs someone, what moved since yesterday. */
 import { findingsOf } from '../../core/check/index.ts';
 import type { Journey } from '../../core/journey/schema.ts';
-import { toWall } from '../../core/time/civil.ts';
+import { fromWall, toWall, wallDay } from '../../core/time/civil.ts';
 import { DAY, HOUR } from '../../core/time/duration.ts';
 import { readClock } from '../clock/clock.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
@@ -53,7 +53,7 @@ export async function today(pool: Pool): Promise<Today> {
   const { now, zone } = await readClock(pool);
   const [ahead, gone, walking, needs, movement] = await Promise.all([
     messagesAhead(pool),
-    goneToday(pool, now, zone),
+    goneToday(pool, now, midnightOf(zone, now)),
     pool.query<{ people: number; journeys: number }>({
       name: 'today-walking',
       text: `select count(distinct person_id) as people, count(distinct journey_id) as journeys from walks where state = 'walking'`
@@ -61,9 +61,7 @@ export async function today(pool: Pool): Promise<Today> {
     needsYou(pool, now),
     movementOf(pool, now)
   ]);
-  const wall = toWall(zone, now);
-  const midnight = now - (((wall % DAY) + DAY) % DAY);
-  const first = midnight;
+  const first = midnightOf(zone, now);
   const hours: Hour[] = [];
   // From the morning of today to the same hour tomorrow.
   for (let at = first; at < now + DAY; at += HOUR) {
@@ -71,8 +69,8 @@ export async function today(pool: Pool): Promise<Today> {
     hours.push({
       at,
       hour: new Date(toWall(zone, at)).getUTCHours(),
-      goneEmail: gone.get(`${at}/email`) ?? 0,
-      goneSms: gone.get(`${at}/sms`) ?? 0,
+      goneEmail: gone.get(`${(at - first) / HOUR}/email`) ?? 0,
+      goneSms: gone.get(`${(at - first) / HOUR}/sms`) ?? 0,
       email: within.filter((m) => m.channel === 'email').length,
       sms: within.filter((m) => m.channel === 'sms').length
     });
@@ -90,12 +88,22 @@ export async function today(pool: Pool): Promise<Today> {
   };
 }
 
-async function goneToday(db: Db, now: number, zone: string): Promise<Map<string, number>> {
-  const { rows } = await db.query<{ hour: number; channel: string; n: number }>(
-    `select date_trunc('hour', sent_at) as hour, channel, count(*) as n
-     from messages where created_at > $1 and sent_at > $2 and sent_at <= $3 group by 1, 2`,
-    [ts(now - 8 * DAY), ts(now - (((toWall(zone, now) % DAY) + DAY) % DAY) - 1), ts(now)]
-  );
+/** The instant at which the present day began in a zone, UTC ms: its own midnight, whatever the clocks did since. */
+function midnightOf(zone: string, now: number): number {
+  return fromWall(zone, wallDay(zone, now));
+}
+
+/** What went out since midnight, by `HOUR/CHANNEL`: whole hours counted from there, in zones of half an hour too. */
+async function goneToday(db: Db, now: number, midnight: number): Promise<Map<string, number>> {
+  const { rows } = await db.query<{ hour: number; channel: string; n: number }>({
+    name: 'gone-today',
+    text: `
+      select floor(extract(epoch from sent_at - $1::timestamptz) / 3600)::integer as hour, channel, count(*) as n
+      from messages
+      where sent_at >= $1 and sent_at <= $2
+      group by 1, 2`,
+    values: [ts(midnight), ts(now)]
+  });
   return new Map(rows.map((r) => [`${r.hour}/${r.channel}`, r.n]));
 }
 

@@ -260,3 +260,37 @@ describe('finding', () => {
     expect(await found('   ')).toEqual([]);
   });
 });
+
+it('a timeline tells many things of one instant in their order', async () => {
+  await addPeople(world.pool, [reachable('p')]);
+  // Twelve steps at one instant: numbers of one and of two digits.
+  await live(world, journey([...Array.from({ length: 12 }, (_, i) => put(`t${i}`)), mail('m')]));
+  await askChange(world.pool, [1], { addTags: ['in'] }, 'test');
+  await settle(world.engine, false);
+  const lines = (await personPage(world.pool, 1))!.timeline.toReversed();
+  expect(lines.map((l) => l.detail['tag'] ?? (l.detail['add'] as string[] | undefined)?.[0] ?? l.what)).toEqual([
+    'in',
+    'entered',
+    ...Array.from({ length: 12 }, (_, i) => `t${i}`),
+    'sent',
+    'left'
+  ]);
+});
+
+it.each([
+  ['Asia/Kolkata', '2027-03-01T09:00:00Z', '2027-02-28T18:30:00Z', 24],
+  // Clocks go forward, and back, on these days: they have 23 and 25 hours.
+  ['Europe/Dublin', '2027-03-28T12:00:00Z', '2027-03-28T00:00:00Z', 23],
+  ['Europe/Dublin', '2027-10-31T12:00:00Z', '2027-10-30T23:00:00Z', 25]
+])('Today in %s on %s counts what is gone by the hours of that day', async (zone, at, midnight, length) => {
+  await world.pool.query('update workspace set zone = $1, practice_now = $2', [zone, at]);
+  await addPeople(world.pool, [reachable('p')]);
+  await live(world, journey([mail('a')]));
+  await askChange(world.pool, [1], { addTags: ['in'] }, 'test');
+  await settle(world.engine, false);
+  const { hours } = await today(world.pool);
+  expect(hours[0]!.at).toBe(Date.parse(midnight));
+  expect(hours.filter((h) => h.goneEmail).map((h) => Math.floor((Date.parse(at) - h.at) / 3_600_000))).toEqual([0]);
+  const next = hours.findIndex((h, i) => i > 0 && h.hour === hours[0]!.hour && h.at - hours[0]!.at > 20 * 3_600_000);
+  if (next > 0) expect(next).toBe(length);
+});

@@ -67,7 +67,8 @@
   {#if running}
     <div class="progress" role="status">
       <span class="bar" aria-hidden="true"><span style="width: {(share ?? 0.5) * 100}%"></span></span>
-      <span>{number(skip?.hops ?? 0)} stops</span>
+      {#if skip?.waiting}<span class="waiting" title={skip.waiting}>Waiting: {skip.waiting}</span>
+      {:else}<span>{number(skip?.hops ?? 0)} stops</span>{/if}
       <button class="act" onclick={() => void send('DELETE', '/api/clock/skip')}>Stop</button>
     </div>
   {:else}
@@ -115,6 +116,13 @@
     display: flex;
     gap: 8px;
     align-items: center;
+    white-space: nowrap;
+  }
+  .waiting {
+    max-width: 320px;
+    overflow: hidden;
+    color: var(--attention);
+    text-overflow: ellipsis;
     white-space: nowrap;
   }
   .practice {

@@ -24,6 +24,7 @@ const line = (
     state: 'sent',
     error: null,
     attempts: 1,
+    trouble: null,
     nextTry: null,
     ...message
   }
@@ -67,18 +68,14 @@ describe('a timeline in words', () => {
 
   it.each<[TimelineLine, string]>([
     [
-      line(
-        'sent',
-        {},
-        { state: 'queued', attempts: 2, nextTry: Date.parse('2027-03-01T10:00:00Z'), error: '451 later' }
-      ),
-      'tried 2 times, again Mon 1 Mar 10:00: 451 later'
+      line('sent', {}, { state: 'queued', attempts: 2, nextTry: 5 * 60_000, error: '451 later' }),
+      'tried 2 times, again in 5 minutes: 451 later'
     ],
     [line('sent', {}, { state: 'failed', error: '554 no' }), 'failed: 554 no'],
     [line('sent', {}, { state: 'queued', attempts: 0 }), 'on its way'],
     [line('sent', {}, {}), ''],
     [line('waiting', {}, null), '']
-  ])('what became of a message', (l, expected) => expect(trying(l, format)).toBe(expected));
+  ])('what became of a message', (l, expected) => expect(trying(l, 0)).toBe(expected));
 });
 
 describe('figures and instants', () => {

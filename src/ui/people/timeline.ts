@@ -83,12 +83,20 @@ export function tell(line: TimelineLine, format: Format): Told {
   }
 }
 
+/** When a try comes by the machine's clock, on which nothing else of a timeline goes. */
+function soon(at: number | null, now: number): string {
+  const minutes = ((at ?? now) - now) / 60_000;
+  if (minutes < 0.2) return 'now';
+  if (minutes < 1.5) return 'within a minute';
+  return minutes < 90 ? `in ${Math.round(minutes)} minutes` : `in ${Math.round(minutes / 60)} hours`;
+}
+
 /** "no answer yet, tried 3 times, again at …" for a message that waits; empty otherwise. */
-export function trying(line: TimelineLine, format: Format): string {
+export function trying(line: TimelineLine, now = Date.now()): string {
   const m = line.message;
   if (line.what !== 'sent' || !m) return '';
   if (m.state === 'queued' && m.attempts > 0)
-    return `tried ${m.attempts} ${m.attempts === 1 ? 'time' : 'times'}, again ${format.dateTime(m.nextTry ?? 0)}: ${m.error ?? ''}`;
+    return `tried ${m.attempts} ${m.attempts === 1 ? 'time' : 'times'}, again ${soon(m.nextTry, now)}: ${m.error ?? ''}`;
   if (m.state === 'failed' || m.state === 'bounced') return `${m.state}: ${m.error ?? ''}`;
   return m.state === 'sent' ? '' : 'on its way';
 }

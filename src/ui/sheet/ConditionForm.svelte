@@ -5,7 +5,7 @@
 
 <script lang="ts">
   import { MESSAGE_HAPPENINGS } from '$core/condition/happening.ts';
-  import type { Condition, FieldCondition } from '$core/condition/schema.ts';
+  import type { Condition, DidCondition, FieldCondition } from '$core/condition/schema.ts';
   import type { FieldValue } from '$core/person/state.ts';
   import type { Step } from '$core/steps/index.ts';
   import { kindOf } from '$core/steps/index.ts';
@@ -57,6 +57,10 @@
     if (list.length === 1 && only) onchange(only);
     else onchange(by === 'all' ? { all: list } : { any: list });
   }
+  /** The same question about another message, or of another act: what else it asks (a link) stays where it may. */
+  function asking({ link, ...rest }: DidCondition, did: DidCondition['did'], of: string | undefined): Condition {
+    return { ...rest, did, of, ...(did === 'clicked' && link !== undefined ? { link } : {}) };
+  }
   function compare(c: FieldCondition): string {
     if (c.set === true) return 'set';
     if (c.set === false) return 'empty';
@@ -100,14 +104,14 @@
             aria-label="What they did"
             value={c.did}
             onchange={(e) =>
-              put(i, { did: MESSAGE_HAPPENINGS.find((h) => h === e.currentTarget.value) ?? 'opened', of: c.of }, not)}
+              put(i, asking(c, MESSAGE_HAPPENINGS.find((h) => h === e.currentTarget.value) ?? 'opened', c.of), not)}
           >
             {#each MESSAGE_HAPPENINGS as h (h)}<option value={h}>{h}</option>{/each}
           </select>
           <select
             aria-label="Which message"
             value={c.of}
-            onchange={(e) => put(i, { did: c.did, of: e.currentTarget.value }, not)}
+            onchange={(e) => put(i, asking(c, c.did, e.currentTarget.value), not)}
           >
             {#if !messages.some((m) => m.key === c.of)}<option value={c.of}>{c.of || 'choose a message'}</option>{/if}
             {#each messages as m (m.key)}<option value={m.key}>{kindOf(m).card(m).title}</option>{/each}

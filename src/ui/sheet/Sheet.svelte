@@ -131,6 +131,18 @@
     sheet.focus();
   }
 
+  /** Clicking elsewhere takes what was typed, as Enter does; what cannot be read stays to be mended. */
+  function leaveGapByMouse(gap: Gap): void {
+    if (!editingGap) return;
+    const read = readGapText(gapText, gap.before);
+    if ('problem' in read) {
+      editingGap = { ...editingGap, problem: read.problem };
+      return;
+    }
+    editor.apply({ edit: 'wait', lane: gap.lane, index: gap.index, for: read.for });
+    editingGap = null;
+  }
+
   function dropWords(card: Card, dx: number): string | null {
     const to = dropOf(layout, card, dx);
     return to && `${to.moment}: ${to.for ? `wait ${durationShort(to.for)}` : 'no wait'}`;
@@ -278,7 +290,7 @@
             oninsert={() => openInsert(gap, '')}
             oncommit={() => commitGap(gap)}
             onleave={leaveGap}
-            onblur={() => (editingGap = null)}
+            onblur={() => leaveGapByMouse(gap)}
           />
         {/each}
 
@@ -310,7 +322,7 @@
           />
         {/if}
         {#if !journey.lane.length && editable && !inserting}
-          <p class="empty" style="left: 120px; top: 60px">
+          <p class="empty">
             Nothing here yet. Select the gap and type <kbd>e</kbd> for an email, <kbd>t</kbd> for a text, <kbd>2d</kbd>
             to wait two days; <kbd>?</kbd> lists all keys.
           </p>
@@ -398,7 +410,10 @@
   }
   .empty {
     position: absolute;
-    max-width: 420px;
+    top: 60px;
+    left: 120px;
+    /* The field of an empty journey is as narrow as its one gap. */
+    width: 420px;
     color: var(--ink-soft);
   }
   kbd {

@@ -9,6 +9,7 @@ import { namingOf } from '$core/tell/read-through.ts';
 import { stepSchema, type Step, type StepName } from '$core/steps/index.ts';
 import { z } from 'zod';
 import { send } from '$ui/api.ts';
+import * as shelf from '$ui/kit/shelf.ts';
 
 /** A card by its step, a gap by its lane and place, or the journey itself (its first row). */
 export type Selection = { at: 'card'; key: string } | { at: 'gap'; lane: Path; index: number } | { at: 'journey' };
@@ -64,10 +65,10 @@ export class Editor {
 
   /** Takes back what an earlier page could not save before it was closed, if nobody has changed the draft since. */
   restore(): void {
-    const kept = localStorage.getItem(this.shelf);
+    const kept = shelf.take<{ revision: number; document: Journey }>(this.shelf);
     if (!kept) return;
-    const { revision, document } = JSON.parse(kept) as { revision: number; document: Journey };
-    if (revision !== this.revision) return localStorage.removeItem(this.shelf);
+    const { revision, document } = kept;
+    if (revision !== this.revision) return shelf.clear(this.shelf);
     this.history = commit(this.history, document, 'What was not saved', false);
     this.say('What could not be saved last time is here again.');
     this.scheduleSave();
@@ -94,6 +95,8 @@ export class Editor {
   /** Applies an edit. Edits of one `field` in quick succession are one thing to undo. */
   apply(edit: Edit, field = ''): void {
     const { document, label } = applyEdit(this.document, edit);
+    // What changes nothing is nothing to undo, and begins no typing that later keys could belong to.
+    if (document === this.document) return;
     const now = Date.now();
     const merge = field !== '' && field === this.lastEdit.field && now - this.lastEdit.at < MERGE_WITHIN_MS;
     this.lastEdit = { field, at: now };
@@ -163,25 +166,15 @@ export class Editor {
     const step = placeOf(this.document, key)?.step;
     if (!step) return;
     this.clipboard = { journey: this.key, step };
-    try {
-      localStorage.setItem(CLIPBOARD, JSON.stringify(this.clipboard));
-    } catch {
-      // Too large for the browser to keep: this page still has it.
-      localStorage.removeItem(CLIPBOARD);
-    }
+    // Where the browser has no room for it, this page still has it.
+    if (!shelf.put(CLIPBOARD, this.clipboard)) shelf.clear(CLIPBOARD);
     this.say('Copied.');
   }
 
   /** What was copied last, here or in another window. */
   private lastCopied(): Copied | null {
-    const kept = localStorage.getItem(CLIPBOARD);
-    if (kept === null) return this.clipboard;
-    try {
-      return copiedSchema.parse(JSON.parse(kept));
-    } catch {
-      // Kept by an older edition, or by something else under our name: no step of ours.
-      return this.clipboard;
-    }
+    // What was kept by an older edition, or by something else under our name, is no step of ours.
+    return copiedSchema.safeParse(shelf.take(CLIPBOARD)).data ?? this.clipboard;
   }
 
   cut(key: string): void {
@@ -290,14 +283,17 @@ export class Editor {
       this.savedDocument = document;
       this.savedAt = answer.data.savedAt;
       this.saving = { kind: 'saved', at: this.savedAt };
-      localStorage.removeItem(this.shelf);
+      shelf.clear(this.shelf);
       if (document !== this.document) return this.save();
       return true;
     }
     // The server away or without its database comes back; a conflict or a refusal does not.
     const retry = answer.status === 0 || answer.status >= 500;
-    this.saving = { kind: 'failed', message: answer.message, retry };
-    if (retry) localStorage.setItem(this.shelf, JSON.stringify({ revision: this.revision, document }));
+    const kept = !retry || shelf.put(this.shelf, { revision: this.revision, document });
+    const message = kept
+      ? answer.message
+      : `${answer.message} The browser has no room to keep it: leave this page open.`;
+    this.saving = { kind: 'failed', message, retry };
     if (retry) this.timer = setTimeout(() => void this.save(), 3000);
     return false;
   }

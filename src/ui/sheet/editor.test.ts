@@ -57,6 +57,51 @@ afterEach(async () => {
   vi.unstubAllGlobals();
 });
 
+describe('one thing to undo', () => {
+  it('a key that changes nothing begins no typing that the next one belongs to', () => {
+    const editor = open();
+    change(editor, 'one', 'subject');
+    vi.advanceTimersByTime(5000);
+    // The same again, and then something new: two things to undo.
+    change(editor, 'one', 'subject');
+    change(editor, 'two', 'subject');
+    editor.undo();
+    expect(editor.document.lane[0]).toMatchObject({ subject: 'one' });
+    editor.undo();
+    expect(editor.document.lane[0]).toMatchObject({ subject: 'About a' });
+  });
+});
+
+describe('a browser that is full', () => {
+  it('goes on saving, and says that nothing is kept meanwhile', async () => {
+    vi.stubGlobal('localStorage', {
+      getItem: () => null,
+      setItem: () => {
+        throw new DOMException('full', 'QuotaExceededError');
+      },
+      removeItem: () => undefined
+    });
+    const editor = open();
+    editor.copy('a');
+    editor.selection = { at: 'card', key: 'z' };
+    editor.paste();
+    expect(laneKeys(editor)).toHaveLength(5);
+    server.answers = ['unreachable', 'unreachable'];
+    await vi.advanceTimersByTimeAsync(400);
+    expect(editor.saving).toMatchObject({ kind: 'failed', message: expect.stringContaining('no room') as string });
+    await vi.advanceTimersByTimeAsync(7000);
+    expect(editor.saving.kind).toBe('saved');
+    expect(server.sent).toHaveLength(3);
+  });
+
+  it('where what it kept cannot be read, begins with what is saved', () => {
+    shelf.set('ambulo-unsaved/try', '{"revision":');
+    const editor = open();
+    editor.restore();
+    expect(editor.document).toEqual(draft());
+  });
+});
+
 describe('acts on the sheet', () => {
   it('a new step is selected, and its panel is to take the focus', () => {
     const editor = open();

@@ -1,7 +1,8 @@
 import { error } from '@sveltejs/kit';
 import { db } from '$server/app.ts';
 import { journeyByKey, versionOf } from '$server/journeys/journeys.ts';
-import { fieldNames, tagCatalogue } from '$server/people/people.ts';
+import { fieldNames } from '$server/people/field-names.ts';
+import { tagCatalogue } from '$server/people/people.ts';
 import { samplePeople } from '$server/people/sample.ts';
 import { sheetFigures } from '$server/results/sheet-figures.ts';
 import type { PageServerLoad } from './$types';

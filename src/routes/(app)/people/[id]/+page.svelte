@@ -4,18 +4,20 @@
   import { useFormat } from '$ui/format.ts';
   import Choice from '$ui/kit/Choice.svelte';
   import { tell, trying } from '$ui/people/timeline.ts';
-  import type { ActionData, PageData } from './$types';
+  import type { ActionData, PageData, SubmitFunction } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
   const format = useFormat();
   const p = $derived(data.person);
   let kinds = $state<'all' | 'theirs' | 'messages'>('all');
   let open = $state<string | null>(null);
+  /** The suppressed address that a reason is asked for. */
+  let lifting = $state<string | null>(null);
   const elsewhere = $derived(p.zone && p.zone !== format.zone ? p.zone : null);
 
   const lines = $derived(
     p.timeline
-      .map((line) => ({ line, told: tell(line, format), state: trying(line, format) }))
+      .map((line) => ({ line, told: tell(line, format), state: trying(line) }))
       .filter(
         ({ line, told }) => kinds === 'all' || (kinds === 'theirs' ? told.theirs : line.what === 'sent' || told.theirs)
       )
@@ -25,8 +27,33 @@
       i === 0 || format.date(l.line.at) !== format.date(lines[i - 1]?.line.at ?? 0) ? format.fullDate(l.line.at) : ''
     )
   );
+  const lift: SubmitFunction =
+    () =>
+    async ({ update }) => {
+      await update();
+      lifting = null;
+    };
   const value = (v: unknown): string => (Array.isArray(v) ? v.join(', ') : String(v));
 </script>
+
+{#snippet suppressed(address: string | null)}
+  {#if address && p.suppressed.includes(address.toLowerCase())}
+    <strong class="bad">suppressed: it bounced</strong>
+    {#if lifting === address}
+      <form class="line" method="post" action="?/lift" use:enhance={lift}>
+        <input type="hidden" name="address" value={address} />
+        <input
+          name="reason"
+          aria-label="Why it may be written to again"
+          placeholder="why it is good again"
+          required
+          maxlength={200}
+        />
+        <Button size="small" kind="tertiary" type="submit">Lift</Button>
+      </form>
+    {:else}<button class="act" onclick={() => (lifting = address)}>Lift …</button>{/if}
+  {/if}
+{/snippet}
 
 <svelte:head><title>{p.name} · Ambulo</title></svelte:head>
 
@@ -45,6 +72,15 @@
       />
     </header>
     {#if form && 'problem' in form && form.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
+    {#if p.aside}
+      <div class="aside" role="status">
+        <p>
+          <strong>Set aside.</strong> Their work failed, and waits; all others go on. {p.aside.error} ·
+          {p.aside.attempts === 1 ? '1 try' : `${p.aside.attempts} tries`} so far.
+        </p>
+        <form method="post" action="?/aside" use:enhance><button class="act">Try again</button></form>
+      </div>
+    {/if}
     <ol>
       {#each lines as { line, told, state }, i (line.id)}
         {#if days[i]}<li class="day">{days[i]}</li>{/if}
@@ -56,8 +92,20 @@
             <strong>{told.what}</strong> <span class="detail">{told.detail}</span>
             {#if state}<div class="state">
                 {state}
-                {#if line.message?.state === 'queued'}<form method="post" action="?/retry" use:enhance>
+                {#if line.message?.state === 'queued' && line.message.attempts}<form
+                    method="post"
+                    action="?/retry"
+                    use:enhance
+                  >
                     <input type="hidden" name="message" value={line.message.id} /><button class="act">Try now</button>
+                  </form>{/if}
+                {#if line.message?.state === 'failed' || line.message?.state === 'bounced'}<form
+                    method="post"
+                    action="?/again"
+                    use:enhance
+                  >
+                    <input type="hidden" name="message" value={line.message.id} /><button class="act">Send again</button
+                    >
                   </form>{/if}
               </div>{/if}
             {#if line.what === 'sent' && line.message?.body}
@@ -86,11 +134,10 @@
     <dl>
       <dt>Email</dt>
       <dd>
-        {p.email ?? 'none'}{#if p.email && p.suppressed.includes(p.email)}
-          <strong class="bad">suppressed: it bounced</strong>{/if}
+        {p.email ?? 'none'}{@render suppressed(p.email)}
       </dd>
       <dt>Phone</dt>
-      <dd>{p.phone ?? 'none'}</dd>
+      <dd>{p.phone ?? 'none'}{@render suppressed(p.phone)}</dd>
       <dt>Zone</dt>
       <dd>
         {p.zone ?? `the workspace’s, ${format.zone}`}{#if elsewhere}<small
@@ -98,6 +145,9 @@
           >{/if}
       </dd>
     </dl>
+    {#if p.lifted}<p class="soft">
+        Suppression lifted by {p.lifted.by} on {format.date(p.lifted.at)}: {p.lifted.reason}
+      </p>{/if}
     <h2>Consent</h2>
     <dl>
       {#each ['email', 'sms'] as const as channel (channel)}
@@ -174,6 +224,16 @@
 </div>
 
 <style>
+  .aside {
+    display: flex;
+    gap: 12px;
+    justify-content: space-between;
+    align-items: baseline;
+    margin-bottom: 10px;
+    padding: 8px 12px;
+    background: var(--attention-ground);
+    border: 1px solid var(--attention);
+  }
   .page {
     display: grid;
     grid-template-columns: 1fr 300px;

@@ -1,5 +1,5 @@
 import { db } from '$server/app.ts';
-import { fieldNames } from '$server/people/people.ts';
+import { fieldNames } from '$server/people/field-names.ts';
 import type { PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async () => ({
