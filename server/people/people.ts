@@ -202,8 +202,8 @@ const TIMELINE = `
     select 'h' || id, id, 1, record, at, name, data, journey_id, step, null, person_id, null
     from happenings
     where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed')
-      -- A step that tags says so in the trail already.
-      and not exists (select from trail t where t.person_id = $1 and t.at = happenings.at and t.what = 'tagged')
+      -- What a walk set off stands in its trail already.
+      and not data ? 'cause'
   ) l
   left join journeys j on j.id = l.journey_id
   left join messages m on m.person_id = l.person_id
