@@ -4,13 +4,14 @@
  */
 import { fork, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { closeSync, mkdirSync, openSync, rmSync } from 'node:fs';
+import { closeSync, mkdirSync, openSync, readdirSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { createUser } from '../server/access/sessions.ts';
 import { DEMO_USER } from '../server/access/demo-user.ts';
 import { migrate } from '../server/db/migrate.ts';
 import { openPool, ts, type Pool } from '../server/db/pool.ts';
+import { lockFolder, ownFolder } from './data-folder.ts';
 import { freePort, startCluster, type Cluster } from './postgres.ts';
 
 export interface Running {
@@ -50,10 +51,9 @@ export interface StartOptions {
   say(line: string): void;
 }
 
-/** Folder that the database's user can reach, told apart by checkout. */
-export function dataDir(root: string): string {
-  if (process.getuid?.() !== 0) return join(root, '.ambulo');
-  return join('/var/tmp', `ambulo-${createHash('sha256').update(root).digest('hex').slice(0, 12)}`);
+/** Empties a folder but for the file that says whose it is. */
+function emptyFolder(dir: string): void {
+  for (const name of readdirSync(dir)) if (name !== 'in-use.json') rmSync(join(dir, name), { recursive: true, force: true });
 }
 
 async function isFree(port: number): Promise<boolean> {
@@ -87,20 +87,32 @@ export async function start({
   careless = false,
   say
 }: StartOptions): Promise<Running> {
-  if (fresh) rmSync(dir, { recursive: true, force: true });
-  mkdirSync(dir, { recursive: true });
+  let stopping = false;
+  ownFolder(dir);
+  const unlock = lockFolder(dir, `started at ${new Date().toISOString()}`);
+  if (fresh) emptyFolder(dir);
   const ports = await choosePorts(wanted, say);
   say('starting PostgreSQL');
-  const cluster = await startCluster({ dir: join(dir, 'postgres'), port: ports.database, careless });
+  const cluster = await startCluster({
+    dir: join(dir, 'postgres'),
+    port: ports.database,
+    careless,
+    again: (how) => {
+      if (!stopping) say(`PostgreSQL ${how}`);
+    }
+  }).catch((error: unknown) => {
+    unlock();
+    throw error;
+  });
   const pool = openPool(cluster.url);
   const children = new Set<ChildProcess>();
-  let stopping = false;
   const stop = async (): Promise<void> => {
     stopping = true;
     // The last started first: the worker ends before what it needs.
     for (const child of [...children].reverse()) await end(child);
     await pool.end().catch(() => undefined);
     await cluster.stop();
+    unlock();
   };
   try {
     await migrate(pool, join(root, 'db/migrations'));
@@ -108,7 +120,7 @@ export async function start({
     const standinsDir = join(dir, 'stand-ins');
     // A new workspace has had no mail yet.
     if (made) rmSync(standinsDir, { recursive: true, force: true });
-    mkdirSync(standinsDir, { recursive: true });
+    mkdirSync(standinsDir, { recursive: true, mode: 0o700 });
     const web = `http://127.0.0.1:${ports.web}`;
     const env: Record<string, string> = {
       PATH: process.env['PATH'] ?? '',
@@ -134,7 +146,7 @@ export async function start({
       STANDINS_DIR: standinsDir
     };
     const launch = async (name: string, file: string, tsx: boolean): Promise<ChildProcess> => {
-      const log = openSync(join(dir, `${name}.log`), 'a');
+      const log = openSync(join(dir, `${name}.log`), 'a', 0o600);
       const execArgv = tsx ? ['--import', import.meta.resolve('tsx')] : [];
       // A group of its own, so that Ctrl C reaches only the one that then stops the others in order.
       const child = fork(join(root, file), [], {
@@ -160,7 +172,7 @@ export async function start({
     say('starting the stand-ins: Postbox, Handset, Passers-by');
     await launch('stand-ins', 'standins/main.ts', true);
     say('starting the web server');
-    const server = await launch('web', 'build/index.js', false);
+    const server = await launch('web', 'bin/web.mjs', false);
     await answering(`${web}/health`, server, dir);
     say('starting the worker');
     await launch('worker', 'bin/worker.ts', true);

@@ -72,6 +72,7 @@ const vitestCount = (r) => ({
   failed: r.numFailedTests + r.numFailedTestSuites * (r.numFailedTests ? 0 : 1)
 });
 
+if (!only.length || only.includes('browser') || only.includes('integration')) ensureBuild();
 spawnSync(process.execPath, ['node_modules/@sveltejs/kit/svelte-kit.js', 'sync'], { cwd: ROOT, stdio: 'ignore' });
 check('format', node('prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'));
 check('lint', node('eslint/bin/eslint.js', '--max-warnings', '0', '.'));
@@ -80,7 +81,6 @@ check('svelte-check', node('svelte-check/bin/svelte-check', '--tsconfig', './tsc
 check('unused', node('knip/bin/knip.js', '--no-progress'));
 tests('unit', vitest('unit'), vitestCount, none);
 tests('integration', vitest('integration'), vitestCount, none);
-if (!only.length || only.includes('browser')) ensureBuild();
 tests(
   'browser',
   [process.execPath, () => ['node_modules/@playwright/test/cli.js', 'test']],

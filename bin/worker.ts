@@ -3,13 +3,17 @@ import pino from 'pino';
 import { getConfig } from '../server/config.ts';
 import { isUnavailable, openPool } from '../server/db/pool.ts';
 import { openEngine } from '../server/engine/context.ts';
+import { onEnding } from '../server/ending.ts';
 import { startWorker } from '../server/engine/worker.ts';
 
 const log = pino({ name: 'worker' });
 const config = getConfig();
 const pool = openPool(config.DATABASE_URL);
+let begun = false;
+process.on('disconnect', () => begun || process.exit(0));
 const engine = await whenThere(() => openEngine(config, pool));
 const worker = startWorker(engine, config.DATABASE_URL, log);
+begun = true;
 log.info('ready');
 process.send?.('ready');
 
@@ -26,11 +30,10 @@ async function whenThere<T>(open: () => Promise<T>): Promise<T> {
   }
 }
 
-const stop = (): void => {
+// Also when whoever started it is gone: a start that was killed leaves nothing behind.
+onEnding(() => {
   void worker.stop().then(async () => {
     await pool.end();
     process.exit(0);
   });
-};
-process.on('SIGTERM', stop);
-process.on('SIGINT', stop);
+});

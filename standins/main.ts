@@ -37,9 +37,15 @@ const passersBy = await startPassersBy({
   handset: `http://127.0.0.1:${handset.port}`
 });
 
+let ending = false;
 const stop = (): void => {
+  if (ending) return;
+  ending = true;
   void Promise.all([postbox.close(), handset.close(), passersBy.close()]).then(() => process.exit(0));
 };
 process.on('SIGTERM', stop);
 process.on('SIGINT', stop);
+// Whoever started it is gone, however they went.
+process.on('disconnect', stop);
+
 process.send?.('ready');

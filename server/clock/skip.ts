@@ -69,8 +69,11 @@ const FARTHEST = 5 * 366 * DAY;
 
 const SKIP_LOCK = 4_116_002;
 
-/** Carries out the skip that was asked for, if there is one and no other worker has it. True where one was. */
-export async function runAskedSkip(engine: Engine): Promise<boolean> {
+/**
+ * Carries out the skip that was asked for, if there is one and no other worker has it. True where one was. Left as it
+ * stands, for the next worker, once `ending` says so.
+ */
+export async function runAskedSkip(engine: Engine, ending?: AbortSignal): Promise<boolean> {
   const db = await engine.pool.connect();
   let broken: Error | undefined;
   try {
@@ -83,7 +86,7 @@ export async function runAskedSkip(engine: Engine): Promise<boolean> {
          returning id, target, started_from, passers_by, state, reached, hops, error, waiting`
       );
       if (!rows[0]) return false;
-      await carryOut(engine, rows[0]);
+      await carryOut(engine, rows[0], ending);
       return true;
     } finally {
       await db.query('select pg_advisory_unlock($1)', [SKIP_LOCK]).catch((e: Error) => (broken = e));
@@ -93,7 +96,7 @@ export async function runAskedSkip(engine: Engine): Promise<boolean> {
   }
 }
 
-async function carryOut(engine: Engine, skip: SkipRow): Promise<void> {
+async function carryOut(engine: Engine, skip: SkipRow, ending?: AbortSignal): Promise<void> {
   const { pool } = engine;
   const finish = (state: 'done' | 'stopped' | 'failed', error: string | null): Promise<unknown> =>
     pool.query(
@@ -102,10 +105,12 @@ async function carryOut(engine: Engine, skip: SkipRow): Promise<void> {
     );
   let hops = skip.hops;
   const stop = new AbortController();
+  const signal = ending ? AbortSignal.any([stop.signal, ending]) : stop.signal;
   const watch = setInterval(() => void watchForStop(pool, skip.id, stop), WATCH_MS);
   try {
     for (;;) {
-      const next = await settle(engine, skip.passers_by, stop.signal, (waiting) => sayWaiting(pool, skip.id, waiting));
+      const next = await settle(engine, skip.passers_by, signal, (waiting) => sayWaiting(pool, skip.id, waiting));
+      if (ending?.aborted) return;
       if (stop.signal.aborted) return void (await finish('stopped', null));
       const { now } = await readClock(pool);
       const target = skip.target ?? next;
@@ -120,7 +125,7 @@ async function carryOut(engine: Engine, skip: SkipRow): Promise<void> {
       await setPracticeClock(pool, to);
       await notify(pool, 'clock');
       if (skip.target === null) {
-        await settle(engine, skip.passers_by, stop.signal);
+        await settle(engine, skip.passers_by, signal);
         break;
       }
     }

@@ -29,6 +29,7 @@ async function pump(outbox: Outbox): Promise<boolean> {
 
 export function startWorker(engine: Engine, connectionString: string, log: Logger): Worker {
   let stopped = false;
+  const ending = new AbortController();
   const sleepers = new Set<() => void>();
   const wakeAll = (): void => {
     for (const wake of sleepers) wake();
@@ -72,11 +73,12 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
   const loops = [
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
     ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),
-    repeat('clock', () => runAskedSkip(engine))
+    repeat('clock', () => runAskedSkip(engine, ending.signal))
   ];
   return {
     async stop() {
       stopped = true;
+      ending.abort();
       wakeAll();
       await Promise.all(loops);
       await Promise.all(engine.outboxes.map((outbox) => outbox.drain(LAST_WORDS_MS)));

@@ -159,7 +159,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
     needs.push({
       kind: 'aside',
       title: `${plural(r.people, 'person is', 'people are')} set aside`,
-      detail: `${r.error} · ${r.name}${r.people > 1 ? ` and ${r.people - 1} more` : ''} · ${plural(r.attempts, 'try', 'tries')} so far; all others go on`,
+      detail: `Work on ${r.name}${r.people > 1 ? ` and ${r.people - 1} more` : ''} failed: ${r.error} · ${plural(r.attempts, 'try', 'tries')} so far; all others go on`,
       href: `/people/${r.person}`,
       act: 'Show',
       action: { name: 'aside', value: '', label: 'Try again' }

@@ -3,11 +3,15 @@ import { mkdtempSync, chmodSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { TestProject } from 'vitest/node';
+import { migrate } from '../../server/db/migrate.ts';
+import { openPool } from '../../server/db/pool.ts';
 import { freePort, startCluster } from '../../bin/postgres.ts';
 
 declare module 'vitest' {
   interface ProvidedContext {
-    databasePort: number;
+    /** Connection string of the keeper's database, and the name of one that is migrated, to be copied. */
+    keeper: string;
+    template: string;
   }
 }
 
@@ -15,7 +19,12 @@ export default async function setup(project: TestProject): Promise<() => Promise
   const dir = mkdtempSync(join(tmpdir(), 'ambulo-integration-'));
   chmodSync(dir, 0o755);
   const cluster = await startCluster({ dir: join(dir, 'postgres'), port: await freePort(), careless: true });
-  project.provide('databasePort', cluster.port);
+  const template = await cluster.createDatabase('migrated');
+  const pool = openPool(template, 1);
+  await migrate(pool);
+  await pool.end();
+  project.provide('keeper', cluster.keeper);
+  project.provide('template', template);
   return async () => {
     await cluster.stop();
     rmSync(dir, { recursive: true, force: true });

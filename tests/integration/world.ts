@@ -6,7 +6,6 @@ import type { Journey } from '../../core/journey/schema.ts';
 import type { PersonState } from '../../core/person/state.ts';
 import { setPracticeClock } from '../../server/clock/clock.ts';
 import { settle } from '../../server/clock/skip.ts';
-import { migrate } from '../../server/db/migrate.ts';
 import { openPool, ts, type Pool } from '../../server/db/pool.ts';
 import { makeEngine, type Engine } from '../../server/engine/context.ts';
 import { createJourney } from '../../server/journeys/journeys.ts';
@@ -29,15 +28,13 @@ export interface World {
 let count = 0;
 
 export async function openWorld(): Promise<World> {
-  const port = inject('databasePort');
   const name = `test_${process.pid}_${++count}`;
-  const admin = new pg.Client({ connectionString: `postgresql://ambulo@127.0.0.1:${port}/postgres` });
+  const admin = new pg.Client({ connectionString: inject('keeper') });
   await admin.connect();
-  await admin.query(`create database ${name}`);
+  await admin.query(`create database ${name} owner ambulo template migrated`);
   await admin.end();
-  const url = `postgresql://ambulo@127.0.0.1:${port}/${name}`;
+  const url = inject('template').replace(/[^/]+$/, name);
   const pool = openPool(url);
-  await migrate(pool);
   const secret = randomBytes(32);
   await pool.query(
     `insert into workspace (name, zone, clock, practice_now, secret) values ('Test', 'UTC', 'practice', $1, $2)`,

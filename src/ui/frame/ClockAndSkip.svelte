@@ -67,7 +67,7 @@
   {#if running}
     <div class="progress" role="status">
       <span class="bar" aria-hidden="true"><span style="width: {(share ?? 0.5) * 100}%"></span></span>
-      {#if skip?.waiting}<span class="waiting" title={skip.waiting}>Waiting: {skip.waiting}</span>
+      {#if skip?.waiting}<span class="waiting" title={skip.waiting}>{skip.waiting}</span>
       {:else}<span>{number(skip?.hops ?? 0)} stops</span>{/if}
       <button class="act" onclick={() => void send('DELETE', '/api/clock/skip')}>Stop</button>
     </div>

@@ -224,6 +224,10 @@
 </div>
 
 <style>
+  .aside form {
+    flex: none;
+    white-space: nowrap;
+  }
   .aside {
     display: flex;
     gap: 12px;
