@@ -3,7 +3,8 @@ import { defineConfig } from '@playwright/test';
 export default defineConfig({
   testDir: 'tests/e2e',
   globalSetup: './tests/e2e/setup.ts',
-  workers: 1,
+  // Files side by side, each in the world of its worker; the tests of a file one after another.
+  workers: 2,
   fullyParallel: false,
   timeout: 90_000,
   expect: { timeout: 15_000 },

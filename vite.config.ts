@@ -39,7 +39,8 @@ export default defineConfig({
           include: ['tests/integration/**/*.test.ts'],
           environment: 'node',
           globalSetup: ['tests/integration/setup.ts'],
-          fileParallelism: false,
+          // Each test has a database of its own; two files at a time, as there are cores.
+          maxWorkers: 2,
           testTimeout: 60_000,
           hookTimeout: 60_000
         }

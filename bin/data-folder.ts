@@ -26,19 +26,23 @@ export function ownFolder(dir: string): void {
   } catch (error) {
     const { code } = error as { code?: string };
     if (code === 'ENOENT') throw new BadFolder(`${dir} cannot be made: the folder it is to be in is not there`);
-    if (code !== 'EEXIST') throw new BadFolder(`${dir} cannot be made (${code}): is its disk full, or not yours to write on?`);
+    if (code !== 'EEXIST')
+      throw new BadFolder(`${dir} cannot be made (${code}): is its disk full, or not yours to write on?`);
   }
   const found = lstatSync(dir);
   if (found.isSymbolicLink()) throw new BadFolder(`${dir} is a link; data is not kept behind links. Remove it`);
   if (!found.isDirectory()) throw new BadFolder(`${dir} is no folder. Remove it`);
-  if (found.uid !== process.getuid?.()) throw new BadFolder(`${dir} belongs to somebody else (user ${found.uid}). Have it removed`);
+  if (found.uid !== process.getuid?.())
+    throw new BadFolder(`${dir} belongs to somebody else (user ${found.uid}). Have it removed`);
   chmodSync(dir, root ? 0o711 : 0o700);
   // Rights do not say everything: a disk can be full, or mounted for reading only.
   const probe = join(dir, `.probe-${process.pid}`);
   try {
     writeFileSync(probe, 'x', { mode: 0o600 });
   } catch (error) {
-    throw new BadFolder(`nothing can be written in ${dir} (${(error as { code?: string }).code}): is its disk full, or not yours to write on?`);
+    throw new BadFolder(
+      `nothing can be written in ${dir} (${(error as { code?: string }).code}): is its disk full, or not yours to write on?`
+    );
   } finally {
     rmSync(probe, { force: true });
   }

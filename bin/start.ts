@@ -53,7 +53,8 @@ export interface StartOptions {
 
 /** Empties a folder but for the file that says whose it is. */
 function emptyFolder(dir: string): void {
-  for (const name of readdirSync(dir)) if (name !== 'in-use.json') rmSync(join(dir, name), { recursive: true, force: true });
+  for (const name of readdirSync(dir))
+    if (name !== 'in-use.json') rmSync(join(dir, name), { recursive: true, force: true });
 }
 
 async function isFree(port: number): Promise<boolean> {

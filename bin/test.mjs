@@ -1,8 +1,8 @@
-// npm test: installs what is missing, then every check and every test. Ends with
-// one line, "N passed, N failed", the sum over all runners.
-import { spawnSync } from 'node:child_process';
+// npm test: installs what is missing, then every check and every test. Names the ten slowest tests, and ends with one
+// line, "N passed, N failed", the sum over all runners.
+import { spawn } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { cpus, tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ensureBuild, ensureDebian, ensurePackages, ROOT } from './setup.mjs';
 
@@ -10,84 +10,113 @@ ensurePackages();
 ensureDebian(['postgresql', 'chromium']);
 
 const only = process.argv.slice(2);
+const wanted = (name) => !only.length || only.includes(name);
 const scratch = mkdtempSync(join(tmpdir(), 'ambulo-test-'));
 let passed = 0;
 let failed = 0;
+/** How long each test took, by the runner's own measure. */
+const times = [];
 
-const node = (script, ...args) => [process.execPath, [join('node_modules', script), ...args]];
+const node = (script, ...args) => [join('node_modules', script), ...args];
 
-/** A check that passes or fails as a whole counts as one. */
-function check(name, [command, args]) {
-  if (only.length && !only.includes(name)) return;
-  const began = Date.now();
-  const done = spawnSync(command, args, {
-    cwd: ROOT,
-    encoding: 'utf8',
-    maxBuffer: 1e9,
-    stdio: ['ignore', 'pipe', 'pipe']
+/** Runs a script with Node.js; its output is shown as it comes, or kept. */
+function run(args, { show, env = {} }) {
+  return new Promise((resolve) => {
+    const child = spawn(process.execPath, args, {
+      cwd: ROOT,
+      env: { ...process.env, ...env },
+      stdio: ['ignore', show ? 'inherit' : 'pipe', show ? 'inherit' : 'pipe']
+    });
+    let output = '';
+    child.stdout?.on('data', (part) => (output += part));
+    child.stderr?.on('data', (part) => (output += part));
+    child.on('close', (code) => resolve({ ok: code === 0, output }));
   });
-  const ok = done.status === 0;
-  process.stdout.write(`${ok ? 'ok    ' : 'FAILED'} ${name} (${((Date.now() - began) / 1000).toFixed(0)} s)\n`);
-  if (!ok) process.stdout.write(`${done.stdout}${done.stderr}\n`);
-  ok ? passed++ : failed++;
 }
 
-/** A test runner that writes its counts as JSON. */
-function tests(name, [command, args], count, env = {}) {
-  if (only.length && !only.includes(name)) return;
+/** Checks, each of which passes or fails as a whole and counts as one: side by side, as many as there are cores. */
+async function checks(all) {
+  const waiting = all.filter(([name]) => wanted(name));
+  await Promise.all(
+    cpus().map(async () => {
+      for (let next = waiting.shift(); next; next = waiting.shift()) {
+        const [name, args] = next;
+        const began = Date.now();
+        const { ok, output } = await run(args, { show: false });
+        process.stdout.write(
+          `${ok ? 'ok    ' : 'FAILED'} ${name} (${((Date.now() - began) / 1000).toFixed(0)} s)\n${ok ? '' : `${output}\n`}`
+        );
+        ok ? passed++ : failed++;
+      }
+    })
+  );
+}
+
+/** A test runner that writes what became of each test as JSON. */
+async function tests(name, args, count, env = () => ({})) {
+  if (!wanted(name)) return;
   const file = join(scratch, `${name}.json`);
+  const began = Date.now();
   process.stdout.write(`--- ${name}\n`);
-  const done = spawnSync(command, args(file), {
-    cwd: ROOT,
-    stdio: ['ignore', 'inherit', 'inherit'],
-    env: { ...process.env, ...env(file) }
-  });
+  const { ok } = await run(args(file), { show: true, env: env(file) });
   let counts;
   try {
     counts = count(JSON.parse(readFileSync(file, 'utf8')));
   } catch {
-    counts = { passed: 0, failed: 1 };
+    counts = { passed: 0, failed: 1, flaky: [], times: [] };
   }
   // A runner that fails without a failed test (a setup, an unhandled error) has failed all the same.
-  if (done.status !== 0 && counts.failed === 0) counts.failed = 1;
+  if (!ok && counts.failed === 0) counts.failed = 1;
   passed += counts.passed;
   failed += counts.failed;
+  times.push(...counts.times);
+  for (const title of counts.flaky) process.stdout.write(`passed only when tried again: ${title}\n`);
+  process.stdout.write(`--- ${name}: ${((Date.now() - began) / 1000).toFixed(0)} s\n`);
 }
 
-const none = () => ({});
-const vitest = (project) => [
-  process.execPath,
-  (file) => [
-    'node_modules/vitest/vitest.mjs',
-    'run',
-    '--project',
-    project,
-    '--reporter=default',
-    '--reporter=json',
-    `--outputFile.json=${file}`
-  ]
+const vitest = (project) => (file) => [
+  ...node('vitest/vitest.mjs', 'run', '--project', project, '--reporter=default', '--reporter=json'),
+  `--outputFile.json=${file}`
 ];
 const vitestCount = (r) => ({
   passed: r.numPassedTests,
-  failed: r.numFailedTests + r.numFailedTestSuites * (r.numFailedTests ? 0 : 1)
+  failed: r.numFailedTests + r.numFailedTestSuites * (r.numFailedTests ? 0 : 1),
+  flaky: [],
+  times: r.testResults.flatMap((f) => f.assertionResults.map((t) => [t.duration ?? 0, t.fullName]))
 });
+/** All tests of a Playwright suite, with those of the suites inside it. */
+const specsOf = (suite) => [...(suite.specs ?? []), ...(suite.suites ?? []).flatMap(specsOf)];
+const playwrightCount = (r) => {
+  const specs = r.suites.flatMap(specsOf);
+  return {
+    passed: r.stats.expected + r.stats.flaky,
+    failed: r.stats.unexpected,
+    flaky: specs.filter((s) => s.tests.some((t) => t.status === 'flaky')).map((s) => s.title),
+    times: specs.map((s) => [Math.max(0, ...s.tests.flatMap((t) => t.results.map((x) => x.duration))), s.title])
+  };
+};
 
-if (!only.length || only.includes('browser') || only.includes('integration')) ensureBuild();
-spawnSync(process.execPath, ['node_modules/@sveltejs/kit/svelte-kit.js', 'sync'], { cwd: ROOT, stdio: 'ignore' });
-check('format', node('prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'));
-check('lint', node('eslint/bin/eslint.js', '--max-warnings', '0', '.'));
-check('types', node('typescript/bin/tsc', '-p', '.'));
-check('svelte-check', node('svelte-check/bin/svelte-check', '--tsconfig', './tsconfig.json', '--fail-on-warnings'));
-check('unused', node('knip/bin/knip.js', '--no-progress'));
-tests('unit', vitest('unit'), vitestCount, none);
-tests('integration', vitest('integration'), vitestCount, none);
-tests(
+if (wanted('browser') || wanted('integration')) ensureBuild();
+await run(node('@sveltejs/kit/svelte-kit.js', 'sync'), { show: false });
+await checks([
+  ['lint', node('eslint/bin/eslint.js', '--max-warnings', '0', '.')],
+  ['svelte-check', node('svelte-check/bin/svelte-check', '--tsconfig', './tsconfig.json', '--fail-on-warnings')],
+  ['types', node('typescript/bin/tsc', '-p', '.')],
+  ['format', node('prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.')],
+  ['unused', node('knip/bin/knip.js', '--no-progress')]
+]);
+await tests('unit', vitest('unit'), vitestCount);
+await tests('integration', vitest('integration'), vitestCount);
+await tests(
   'browser',
-  [process.execPath, () => ['node_modules/@playwright/test/cli.js', 'test']],
-  (r) => ({ passed: r.stats.expected + r.stats.flaky, failed: r.stats.unexpected }),
+  () => node('@playwright/test/cli.js', 'test'),
+  playwrightCount,
   (file) => ({ PLAYWRIGHT_JSON_OUTPUT_NAME: file })
 );
 
 rmSync(scratch, { recursive: true, force: true });
+const slowest = times.sort((a, b) => b[0] - a[0]).slice(0, 10);
+if (slowest.length) process.stdout.write('\nThe ten slowest tests:\n');
+for (const [ms, title] of slowest) process.stdout.write(`${(ms / 1000).toFixed(1).padStart(6)} s  ${title}\n`);
 process.stdout.write(`\n${passed} passed, ${failed} failed\n`);
 process.exit(failed ? 1 : 0);

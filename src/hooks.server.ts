@@ -37,8 +37,8 @@ export const handle: Handle = async ({ event, resolve }) => {
   }
   let response = await resolve(event);
   if (patient && event.locals.databaseAway && (await databaseBack())) response = await resolve(event);
-  response.headers.set('x-content-type-options', 'nosniff');
-  response.headers.set('referrer-policy', 'same-origin');
+  // What shows anyone's data is kept by no cache, neither on the way nor in the browser.
+  if (!response.headers.has('cache-control')) response.headers.set('cache-control', 'private, no-store');
   return response;
 };
 

@@ -1,6 +1,7 @@
 /** Sign-in and sessions. Passwords are argon2id hashes; the cookie's token is kept only as its hash. */
 import { createHash, randomBytes } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
+import { notify } from '../db/notify.ts';
 import type { Db } from '../db/pool.ts';
 
 export interface User {
@@ -55,4 +56,5 @@ export async function userOf(db: Db, token: string): Promise<User | null> {
 
 export async function signOut(db: Db, token: string): Promise<void> {
   await db.query('delete from sessions where token_hash = $1', [hashOf(token)]);
+  await notify(db, 'session');
 }

@@ -5,8 +5,11 @@
 import pg from 'pg';
 import type { Db } from './pool.ts';
 
-/** inbox: a happening waits; outbox: a message waits; clock: time moved; skip: a skip was asked; changed: figures differ. */
-export type Topic = 'inbox' | 'outbox' | 'clock' | 'skip' | 'changed';
+/**
+ * inbox: a happening waits; outbox: a message waits; clock: time moved; skip: a skip was asked; changed: figures differ;
+ * session: someone signed out.
+ */
+export type Topic = 'inbox' | 'outbox' | 'clock' | 'skip' | 'changed' | 'session';
 
 const CHANNEL = 'ambulo';
 

@@ -45,7 +45,7 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
       sleepers.add(done);
     });
   const bell = listen(connectionString, (topic) => {
-    if (topic !== 'changed') wakeAll();
+    if (topic !== 'changed' && topic !== 'session') wakeAll();
   });
 
   /** Repeats one kind of work; rests when there was none, longer when something failed. */

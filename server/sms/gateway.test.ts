@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { signWebhook, verifyWebhook } from './gateway.ts';
+import { inboundText, signWebhook, verifyWebhook } from './gateway.ts';
 
 const secret = 'a secret of the gateway';
 const body = '{"id":"1"}';
@@ -19,5 +19,18 @@ it.each<[string, string, string | null, number, boolean]>([
     false
   ],
   ['missing', body, null, now, false],
-  ['nonsense', body, 't=1,v1=zz', now, false]
+  ['nonsense', body, 't=1,v1=zz', now, false],
+  ['with its time written otherwise', body, signWebhook(secret, body, now).replace('t=', 't=00'), now, false],
+  ['of no length', body, '', now, false],
+  ['with more behind it', body, `${signWebhook(secret, body, now)},v1=00`, now, false]
 ])('a signature %s', (_, of, header, seconds, good) => expect(verifyWebhook(secret, of, header, seconds)).toBe(good));
+
+it('a text that comes in is repaired, whatever it holds', () => {
+  const read = inboundText.parse({ id: 'x'.repeat(300), from: '+44\0', text: 'half \ud800' });
+  expect(read).toEqual({
+    id: expect.stringMatching(/^[0-9a-f]{64}$/) as string,
+    from: '+44\ufffd',
+    to: '',
+    text: 'half \ufffd'
+  });
+});

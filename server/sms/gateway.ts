@@ -82,10 +82,11 @@ export function signWebhook(secret: string, body: string, seconds: number): stri
 
 /** Whether a signature is the gateway's, over this body, at most five minutes old. `seconds`: the machine's clock. */
 export function verifyWebhook(secret: string, body: string, header: string | null, seconds: number): boolean {
-  const read = /^t=(\d{1,12}),v1=([0-9a-f]{64})$/.exec(header ?? '');
+  const read = /^t=(0|[1-9]\d{0,11}),v1=([0-9a-f]{64})$/.exec(header ?? '');
   if (!read) return false;
   const then = Number(read[1]);
   if (Math.abs(seconds - then) > FRESH_SECONDS) return false;
-  const expected = signWebhook(secret, body, then);
-  return timingSafeEqual(Buffer.from(expected), Buffer.from(header ?? ''));
+  const expected = Buffer.from(signWebhook(secret, body, then));
+  const given = Buffer.from(read[0]);
+  return given.length === expected.length && timingSafeEqual(given, expected);
 }

@@ -1,21 +1,25 @@
 /** What the outside may and may not do: tokens, webhooks, other sites, people without an account. */
 import { createHmac } from 'node:crypto';
+import type { APIRequestContext } from '@playwright/test';
+import pg from 'pg';
+import { createUser } from '../../server/access/sessions.ts';
 import { expect, test } from './fixtures.ts';
 
 test.use({ signedIn: false });
 
 const count = `select (select count(*) from happenings) + (select count(*) from stray_texts) as n`;
 
-async function aToken(query: (sql: string) => Promise<Record<string, unknown>[]>, kind: 'l' | 'u'): Promise<string> {
-  const [row] = await query(
-    `select body from messages where channel = 'email' and state = 'sent' and body like '%/l/%' order by id limit 1`
-  );
-  return new RegExp(`/${kind}/([\\w-]+)`).exec(String(row?.['body']))?.[1] ?? '';
+/** A tracked link's or way out's token, as it stands in a mail that arrived. */
+async function aToken(kind: 'l' | 'u'): Promise<string> {
+  const answer = await fetch(`${process.env['AMBULO_POSTBOX']}/api/mail?whole=1&limit=200`);
+  const { mail } = (await answer.json()) as { mail: { text: string }[] };
+  const found = mail.find((m) => m.text.includes('/l/'));
+  return new RegExp(`/${kind}/([\\w-]+)`).exec(found?.text ?? '')?.[1] ?? '';
 }
 
 test('a forged, truncated or foreign token is not found, and nothing is recorded', async ({ request, query }) => {
   const [before] = await query(count);
-  const link = await aToken(query, 'l');
+  const link = await aToken('l');
   const flipped = (link[0] === 'A' ? 'B' : 'A') + link.slice(1);
   for (const path of [
     `/l/${link.slice(0, -1)}`,
@@ -32,7 +36,7 @@ test('a forged, truncated or foreign token is not found, and nothing is recorded
 });
 
 test('a link leads where the message’s own link led, and is recorded once a minute', async ({ request, query }) => {
-  const link = await aToken(query, 'l');
+  const link = await aToken('l');
   const first = await request.get(`/l/${link}`, { maxRedirects: 0 });
   expect(first.status()).toBe(302);
   expect(first.headers()['location']).toMatch(/^https:\/\/quillmoor\.example\//);
@@ -42,7 +46,7 @@ test('a link leads where the message’s own link led, and is recorded once a mi
 });
 
 test('one-click unsubscribe posts from anywhere; a GET changes nothing', async ({ request, query }) => {
-  const token = await aToken(query, 'u');
+  const token = await aToken('u');
   const [before] = await query(count);
   expect((await request.get(`/u/${token}`)).status()).toBe(200);
   expect(await query(count)).toEqual([before]);
@@ -116,7 +120,141 @@ test('cookies cannot be read by scripts, and pages cannot be framed', async ({ b
   expect(response?.headers()['content-security-policy']).toContain("frame-ancestors 'none'");
   await page.getByRole('button', { name: 'Sign in' }).click();
   await page.waitForURL('**/');
-  const [cookie] = await context.cookies();
-  expect(cookie).toMatchObject({ name: 'ambulo-session', httpOnly: true, sameSite: 'Lax' });
+  const cookies = (await context.cookies()).map(({ name, httpOnly, sameSite }) => ({ name, httpOnly, sameSite }));
+  const kept = { httpOnly: true, sameSite: 'Lax' };
+  expect(cookies.find((c) => c.name === 'ambulo-session')).toEqual({ name: 'ambulo-session', ...kept });
+  expect(cookies.every((c) => c.httpOnly)).toBe(true);
+  await context.close();
+});
+
+test('every answer protects the browser that reads it, and nobody’s data is kept on the way', async ({
+  page,
+  request
+}) => {
+  const asset = (await (await request.get('/sign-in')).text()).match(/\/_app\/immutable\/[^"]+\.js/)?.[0] ?? '';
+  const answers: [string, Record<string, string>, number][] = [
+    ['/sign-in', { accept: 'text/html' }, 200],
+    ['/people', { accept: 'text/html' }, 303],
+    ['/api/find?q=a', {}, 401],
+    ['/l/nothing', {}, 404],
+    ['//other.example/', {}, 401],
+    ['/people?q=%00', {}, 400],
+    ['/favicon.svg', {}, 200],
+    [asset, {}, 200]
+  ];
+  for (const [path, headers, status] of answers) {
+    const answer = await request.get(path.startsWith('//') ? `${process.env['AMBULO_URL']}${path}` : path, {
+      headers,
+      maxRedirects: 0
+    });
+    expect(answer.status(), path).toBe(status);
+    const had = answer.headers();
+    expect(had['x-content-type-options'], path).toBe('nosniff');
+    expect(had['x-frame-options'], path).toBe('DENY');
+    expect(had['content-security-policy'], path).toContain("frame-ancestors 'none'");
+    expect(had['referrer-policy'], path).toMatch(/same-origin|no-referrer/);
+    expect(had['permissions-policy'], path).toContain('geolocation=()');
+  }
+  await page.goto('/sign-in');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.waitForURL('**/');
+  for (const path of ['/', '/people', '/people/1/__data.json', '/api/find?q=a']) {
+    expect((await page.request.get(path)).headers()['cache-control'], path).toBe('private, no-store');
+  }
+});
+
+test('asking after a link or a pixel, without fetching it, counts nothing', async ({ request, query }) => {
+  const link = await aToken('l');
+  const [before] = await query(count);
+  const head = await request.head(`/l/${link}`, { maxRedirects: 0 });
+  expect([head.status(), head.headers()['referrer-policy']]).toEqual([302, 'no-referrer']);
+  expect(head.headers()['location']).toMatch(/^https:\/\/quillmoor\.example\//);
+  expect(await query(count)).toEqual([before]);
+});
+
+for (const to of [
+  '//evil.example',
+  '/\\evil.example',
+  '/%09/evil.example',
+  '/\t/evil.example',
+  'https://evil.example',
+  'javascript:alert(1)',
+  '/..//evil.example'
+])
+  test(`signing in leads to a path of our own, also with to=${JSON.stringify(to)}`, async ({ page }) => {
+    await page.goto(`/sign-in?to=${encodeURIComponent(to)}`);
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    await page.waitForURL((url) => url.pathname !== '/sign-in');
+    expect(new URL(page.url()).origin).toBe(process.env['AMBULO_URL']);
+  });
+
+test('a password is guessed ten times at most, however its name is written; who was here before still gets in', async ({
+  browser,
+  request
+}) => {
+  const origin = process.env['AMBULO_URL'] ?? '';
+  const ada = { email: 'ada@quillmoor.example', name: 'Ada', password: 'a long evening' };
+  const client = new pg.Client({ connectionString: process.env['AMBULO_DATABASE'] });
+  await client.connect();
+  await createUser(client as never, ada);
+  await client.end();
+  const status = async (by: Pick<APIRequestContext, 'post'>, email: string, password: string): Promise<number> => {
+    const form = { email, password };
+    const answer = await by.post('/sign-in', { form, headers: { origin, accept: 'application/json' } });
+    return ((await answer.json()) as { status: number }).status;
+  };
+  // This browser has signed in before.
+  const known = await browser.newContext({ baseURL: origin });
+  expect(await status(known.request, ada.email, ada.password)).toBe(303);
+  await known.request.post('/sign-out', { headers: { origin }, maxRedirects: 0 });
+
+  const names = [' ada@quillmoor.example', 'ADA@quillmoor.example', 'ada@quillmoor.example '];
+  // All at once: each is counted before it is checked.
+  const guesses = Array.from({ length: 16 }, (_, i) => status(request, names[i % 3] ?? '', `wrong ${i}`));
+  const answers = await Promise.all(guesses);
+  expect(answers.filter((s) => s === 400)).toHaveLength(10);
+  expect(answers.filter((s) => s === 429)).toHaveLength(6);
+  expect(await status(request, ada.email, ada.password)).toBe(429);
+  expect(await status(known.request, ada.email, ada.password)).toBe(303);
+  await known.close();
+});
+
+test('signing in ends the session it replaces, and signing out ends what a page hears', async ({ browser, query }) => {
+  const origin = process.env['AMBULO_URL'] ?? '';
+  const context = await browser.newContext({ baseURL: origin });
+  const page = await context.newPage();
+  const signIn = async (): Promise<void> => {
+    const answer = await context.request.post('/sign-in', {
+      form: { email: 'nuala@quillmoor.example', password: 'dome-at-dusk' },
+      headers: { origin, accept: 'text/html' },
+      maxRedirects: 0
+    });
+    expect(answer.status()).toBe(303);
+  };
+  // Known here, so that guesses of others do not count.
+  await context.addCookies(
+    (await (await browser.newContext({ storageState: process.env['AMBULO_STATE'] })).cookies()).filter(
+      (c) => c.name === 'ambulo-device'
+    )
+  );
+  const sessions = async () => (await query<{ n: number }>('select count(*)::int as n from sessions'))[0]?.n ?? 0;
+  await signIn();
+  const before = await sessions();
+  await signIn();
+  expect(await sessions()).toBe(before);
+  await page.goto('/');
+  const ended = page.evaluate(
+    () =>
+      new Promise((resolve) => {
+        void fetch('/api/live').then(async (answer) => {
+          const reader = answer.body?.getReader();
+          await reader?.read();
+          for (;;) if ((await reader?.read())?.done) return resolve('ended');
+        });
+      })
+  );
+  await page.waitForTimeout(300);
+  await context.request.post('/sign-out', { headers: { origin }, maxRedirects: 0 });
+  expect(await ended).toBe('ended');
   await context.close();
 });

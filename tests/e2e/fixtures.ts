@@ -2,6 +2,10 @@
 import { test as base, expect, type Page } from '@playwright/test';
 import pg from 'pg';
 
+// Each worker of the tests has a world of its own.
+const worlds = JSON.parse(process.env['AMBULO_WORLDS'] ?? '[]') as Record<string, string>[];
+Object.assign(process.env, worlds[Number(process.env['TEST_PARALLEL_INDEX'] ?? 0)]);
+
 export const WEB = process.env['AMBULO_URL'] ?? '';
 
 interface Fixtures {

@@ -1,26 +1,42 @@
+import { SESSION_COOKIE, userOf } from '$server/access/sessions.ts';
+import { db } from '$server/app.ts';
 import { subscribe } from '$server/live.ts';
 import type { RequestHandler } from './$types';
 
 /** At most so often a page is told. */
 const EVERY_MS = 400;
-const ALIVE_MS = 20_000;
+const ALIVE_MS = 15_000;
 
 /** Tells a page, as server-sent events, that what it shows may have changed. */
-export const GET: RequestHandler = () => {
+export const GET: RequestHandler = ({ cookies }) => {
+  const token = cookies.get(SESSION_COOKIE) ?? '';
   let close = (): void => undefined;
+  let closed = false;
   const stream = new ReadableStream<string>({
     start(controller) {
       let timer: ReturnType<typeof setTimeout> | null = null;
       const unsubscribe = subscribe((topic) => {
+        if (topic === 'session') void stillSignedIn();
         if (topic !== 'changed' && topic !== 'clock') return;
         timer ??= setTimeout(() => {
           timer = null;
           controller.enqueue('data: changed\n\n');
         }, EVERY_MS);
       });
-      const alive = setInterval(() => controller.enqueue(': alive\n\n'), ALIVE_MS);
+      // Nobody hears of anything whose session has ended, by signing out or by itself.
+      const stillSignedIn = async (): Promise<void> => {
+        const user = await userOf(db(), token).catch(() => undefined);
+        if (user !== null || closed) return;
+        close();
+        controller.close();
+      };
+      const alive = setInterval(() => {
+        controller.enqueue(': alive\n\n');
+        void stillSignedIn();
+      }, ALIVE_MS);
       controller.enqueue('retry: 2000\n\n');
       close = () => {
+        closed = true;
         unsubscribe();
         clearInterval(alive);
         if (timer) clearTimeout(timer);

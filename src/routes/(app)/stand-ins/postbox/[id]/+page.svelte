@@ -42,7 +42,8 @@
   const headers = $derived([...m.headers, ['return-path', m.returnPath]].map(([k, v]) => `${k}: ${v}`).join('\n'));
   const links = $derived(findLinks(m.text).map((l) => l.url));
   const unsubscribe = $derived(
-    m.headers.find(([name]) => name === 'list-unsubscribe')?.[1].replace(/[<>]/g, '') ?? null
+    // Anyone may send a mail here, with any address in it.
+    /^<?(https?:\/\/[^<>\s]+)>?$/i.exec(m.headers.find(([name]) => name === 'list-unsubscribe')?.[1] ?? '')?.[1] ?? null
   );
   /** What the reader sees of a tracked link: the words around it in the HTML part. */
   const shownAs = $derived(
