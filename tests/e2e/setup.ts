@@ -1,5 +1,5 @@
 /** Starts a world for each worker of the tests, with three weeks of the demo's history, and signs in to each. */
-import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium } from '@playwright/test';

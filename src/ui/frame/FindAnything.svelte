@@ -11,11 +11,14 @@
   let at = $state(0);
   let open = $state(false);
   let asked = 0;
+  /** What the list shows was found for these words. */
+  let foundFor = '';
 
   const NAMES = { journey: 'Journey', step: 'Step', person: 'Person', tag: 'Tag' };
 
   async function search(): Promise<void> {
     const mine = ++asked;
+    const words = text;
     if (!text.trim()) {
       found = [];
       return;
@@ -23,6 +26,7 @@
     const answer = await send<{ found: Found[] }>('GET', `/api/find?q=${encodeURIComponent(text)}`);
     if (mine !== asked) return;
     found = answer.ok ? answer.data.found : [];
+    foundFor = words;
     at = 0;
     open = true;
   }
@@ -35,10 +39,16 @@
     await goto(item.href);
   }
 
+  /** Goes to what is chosen. Pressed faster than the answer comes, it waits for that: never to what earlier letters found. */
+  async function enter(): Promise<void> {
+    if (foundFor !== text) await search();
+    await choose(found[at]);
+  }
+
   function onkeydown(event: KeyboardEvent): void {
     if (event.key === 'ArrowDown') at = Math.min(at + 1, found.length - 1);
     else if (event.key === 'ArrowUp') at = Math.max(at - 1, 0);
-    else if (event.key === 'Enter') void choose(found[at]);
+    else if (event.key === 'Enter') void enter();
     else if (event.key === 'Escape') {
       open = false;
       input.blur();
