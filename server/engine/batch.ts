@@ -14,7 +14,8 @@ import { claimAside, claimPeople, claimThese } from './claim.ts';
 import { loadPeople, type InboxItem, type LoadedPerson } from './load.ts';
 import type { PlanBook } from './plans.ts';
 import { liveWorld } from './world.ts';
-import { emptyRecord, saveBatch, type BatchRecord } from './save.ts';
+import { countedOf } from './count.ts';
+import { emptyRecord, isDoing, saveBatch, stepOf, walks, type BatchRecord, type Standpoint } from './save.ts';
 import { setAside, takeBack, type Failure } from './set-aside.ts';
 
 export interface BatchResult {
@@ -80,13 +81,13 @@ async function workOn(db: Db, plans: PlanBook, ids: number[], now: number, zone:
   const failed: Failure[] = [];
   for (const person of people) {
     try {
-      append(batch, runPerson(person, course, current, now));
+      append(batch, runPerson(person, course, current, plans, now));
     } catch (error) {
       // Nothing of this person's work is kept; whatever is wrong with them is nobody else's matter.
       failed.push({ person: person.id, error });
     }
   }
-  await saveBatch(db, plans, batch);
+  await saveBatch(db, plans, batch, zone);
   const fine = people.filter((p) => !failed.some((f) => f.person === p.id)).map((p) => p.id);
   await takeBack(db, fine);
   await setAside(db, failed);
@@ -103,11 +104,21 @@ function append(batch: BatchRecord, more: BatchRecord): void {
 }
 
 /** Works one person's due things off; gives all that is to be written. */
-function runPerson(person: LoadedPerson, course: Course, current: Map<string, number>, now: number): BatchRecord {
+function runPerson(
+  person: LoadedPerson,
+  course: Course,
+  current: Map<string, number>,
+  plans: PlanBook,
+  now: number
+): BatchRecord {
   const batch = emptyRecord();
   const versions = new Map<number, number>(person.walks.map((w) => [w.id, w.version]));
   // Most claims touch one walk of several; a walk that did not change is not written.
-  const before = new Map(person.walks.map((w) => [w, JSON.stringify(keepWalk(w))]));
+  const before = new Map(
+    person.walks.map((w) => [w, { kept: JSON.stringify(keepWalk(w)), counted: countedOf(w, stepOf(plans, w)) }])
+  );
+  const walked = walks(person.state);
+  let did: Standpoint['did'] = null;
   let source = 'engine';
   let given: Happening | null = null;
   const versionOf = (walk: number | null, journey: string): number =>
@@ -140,7 +151,15 @@ function runPerson(person: LoadedPerson, course: Course, current: Map<string, nu
   };
   let taken: InboxItem | null = null;
   const finish = (): void => {
-    if (taken) batch.handled.push({ person: person.id, id: taken.id, at: agenda.position().worked, given });
+    if (taken)
+      batch.handled.push({
+        person: person.id,
+        id: taken.id,
+        at: agenda.position().worked,
+        message: taken.message,
+        given
+      });
+    if (given && isDoing(given)) did = { name: given.name, at: given.at };
     taken = given = null;
     source = 'engine';
   };
@@ -165,14 +184,16 @@ function runPerson(person: LoadedPerson, course: Course, current: Map<string, nu
     finish();
   }
   for (const [walk, was] of before)
-    if (JSON.stringify(keepWalk(walk)) !== was) batch.moved.push({ person: person.id, walk });
+    if (JSON.stringify(keepWalk(walk)) !== was.kept) batch.moved.push({ person: person.id, walk, before: was.counted });
   const next = agenda.nextByClock();
   const { worked } = agenda.position();
   batch.agendas.push({
     person: person.id,
     next: next === Infinity ? null : next,
     worked: worked === -Infinity ? now : worked,
-    state: person.state
+    state: person.state,
+    did,
+    walked
   });
   return batch;
 }

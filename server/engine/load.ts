@@ -12,6 +12,8 @@ import type { PlanBook } from './plans.ts';
 export interface InboxItem {
   id: number;
   at: number;
+  /** The message it is about, where whoever stored it knew. */
+  message: number | null;
   input: Input;
 }
 
@@ -36,6 +38,7 @@ interface HappeningRow {
   journey_id: number | null;
   step: string | null;
   record: number | null;
+  message_id?: number | null;
   data: Record<string, unknown>;
 }
 
@@ -117,7 +120,7 @@ export async function loadPeople(
   const inbox = await db.query<HappeningRow>({
     name: 'load-inbox',
     text: `
-      select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.data
+      select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.message_id, h.data
       from unnest($1::bigint[]) as p (id)
       cross join lateral (
         select * from happenings h
@@ -139,6 +142,7 @@ export async function loadPeople(
     else
       person.inbox.push({
         id: r.id,
+        message: r.message_id ?? null,
         at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now),
         input: inputOf(r, plans)
       });

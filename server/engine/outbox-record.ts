@@ -8,6 +8,7 @@ import { notify } from '../db/notify.ts';
 import { transaction, ts, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { noteRefusals, noteSuccess } from './channels.ts';
+import { Counts } from './count.ts';
 import type { OutboxRow } from './outbox-rows.ts';
 
 export interface Outcome {
@@ -119,6 +120,13 @@ export async function record(pool: Pool, channel: Channel, outcomes: Outcome[]):
     // An answer about one mailbox shows that the way to it is open, as a message that went out does.
     if (rows.some((r) => r.state === 'sent' || r.trouble === 'mailbox' || r.trouble === 'full'))
       await noteSuccess(db, channel);
+    const gone = rows.filter((r) => r.state === 'sent' && ours.has(r.id)).length;
+    const first = outcomes[0];
+    if (gone && first) {
+      const counts = new Counts('UTC');
+      counts.flow(first.now, `gone-${channel}`, gone);
+      await counts.save(db);
+    }
     const refused = rows.filter((r) => r.trouble === 'ours' || r.trouble === 'away').map((r) => r.error ?? '');
     await noteRefusals(db, channel, refused);
     await notify(db, 'changed');

@@ -8,6 +8,7 @@ import { keepWalk } from '../../core/walk/kept.ts';
 import type { Walk } from '../../core/walk/walk.ts';
 import { bare } from '../../core/bare.ts';
 import { columns } from '../db/columns.ts';
+import { countedOf, Counts, type Counted } from './count.ts';
 import { catalogueFields } from '../people/field-names.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook } from './plans.ts';
@@ -15,17 +16,29 @@ import type { PlanBook } from './plans.ts';
 /** What a batch collected, in the order in which it came. */
 export interface BatchRecord {
   begun: { person: number; walk: Walk }[];
-  /** Walks that were there before and may have changed. */
-  moved: { person: number; walk: Walk }[];
+  /** Walks that were there before and have changed. */
+  moved: { person: number; walk: Walk; before: Counted }[];
   /** `record`: the place among the person's records that the next one gets. */
   trail: { person: number; version: number; record: number; line: TrailLine }[];
   happenings: { person: number; happening: Happening }[];
   messages: { person: number; version: number; message: SentMessage; address: string }[];
   changes: { person: number; at: number; change: FactChange; source: string }[];
   /** Inbox rows that were worked off, each with the happening it turned out to be. */
-  handled: { person: number; id: number; at: number; given: Happening | null }[];
+  handled: { person: number; id: number; at: number; message: number | null; given: Happening | null }[];
   /** Where everyone stands afterwards. */
-  agendas: { person: number; next: number | null; worked: number; state: PersonState }[];
+  agendas: Standpoint[];
+}
+
+/** Where someone stands after a batch. */
+export interface Standpoint {
+  person: number;
+  next: number | null;
+  worked: number;
+  state: PersonState;
+  /** What they did last in this batch themselves; `null` where they did nothing. */
+  did: { name: string; at: number } | null;
+  /** Whether they walked anywhere before it. */
+  walked: boolean;
 }
 
 export const emptyRecord = (): BatchRecord => ({
@@ -39,13 +52,82 @@ export const emptyRecord = (): BatchRecord => ({
   agendas: []
 });
 
-export async function saveBatch(db: Db, plans: PlanBook, batch: BatchRecord): Promise<void> {
+/** `zone`: the workspace's, in which days are counted. */
+export async function saveBatch(db: Db, plans: PlanBook, batch: BatchRecord, zone: string): Promise<void> {
+  const counts = countBatch(plans, batch, zone);
   await saveWalks(db, plans, batch);
   await saveTrail(db, plans, batch);
   await saveHappenings(db, plans, batch);
   await saveMessages(db, plans, batch);
   await saveFacts(db, batch);
   await saveAgendas(db, batch);
+  await saveReactions(db, batch, counts);
+  await counts.save(db);
+}
+
+/** The step a walk is at, by its key; `null` at the end. */
+export function stepOf(plans: PlanBook, walk: Walk): string | null {
+  return walk.at === END
+    ? null
+    : (plans.plan(plans.idOf(walk.journey), walk.version).instructions[walk.at]?.step.key ?? null);
+}
+
+/** What a batch adds to the figures. */
+function countBatch(
+  plans: PlanBook,
+  { begun, moved, trail, happenings, handled, agendas }: BatchRecord,
+  zone: string
+): Counts {
+  const counts = new Counts(zone);
+  for (const { version, line } of trail) counts.line(plans.idOf(line.journey), version, line);
+  const walk = (w: Walk, before: Counted | null): void =>
+    counts.walk(plans.idOf(w.journey), before, countedOf(w, stepOf(plans, w)), w.enteredAt);
+  for (const b of begun) walk(b.walk, null);
+  for (const m of moved) walk(m.walk, m.before);
+  for (const { happening: h } of happenings) {
+    if (h.name === 'sent') counts.flow(h.at, h.channel ?? 'email');
+    else if (h.name === 'entered' || h.name === 'goal_reached') counts.flow(h.at, h.name);
+  }
+  for (const { given } of handled)
+    if (given && DID.has(given.name) && !given.machine) counts.flow(given.at, given.name);
+  for (const { state, walked } of agendas) counts.flowNow('walkers', Number(walks(state)) - Number(walked));
+  return counts;
+}
+
+/** What people do themselves, and what comes back for them. */
+const DID = new Set(['opened', 'clicked', 'replied', 'unsubscribed', 'bounced', 'purchased']);
+export const isDoing = (h: Happening): boolean => DID.has(h.name) && h.name !== 'bounced' && !h.machine;
+export const walks = (state: PersonState): boolean => state.walks.some((w) => w.state === 'walking');
+
+const REACTIONS = ['opened', 'clicked', 'replied'] as const;
+
+/** Notes on messages who first opened, followed a link, answered; each is counted once a message. */
+async function saveReactions(db: Db, { handled }: BatchRecord, counts: Counts): Promise<void> {
+  for (const name of REACTIONS) {
+    const rows = handled.flatMap(({ person, message, given: h }) =>
+      h?.name === name && h.about && !h.machine
+        ? [{ person, message, walk: h.about.walk, step: h.about.step, at: ts(h.at) }]
+        : []
+    );
+    if (!rows.length) continue;
+    const { rows: first } = await db.query<{ journey_id: number; version: number; step: string; at: number }>({
+      name: `first-${name}`,
+      text: `
+        update messages m
+        set ${name}_at = t.at
+        from (
+          select person_id, walk_id, step, message_id, min(at) as at
+          from unnest($1::bigint[], $2::integer[], $3::text[], $4::bigint[], $5::timestamptz[])
+            as u (person_id, walk_id, step, message_id, at)
+          group by 1, 2, 3, 4
+        ) t
+        where m.person_id = t.person_id and m.walk_id = t.walk_id and m.step = t.step
+          and (t.message_id is null or m.id = t.message_id) and m.${name}_at is null
+        returning m.journey_id, m.version, m.step, m.${name}_at as at`,
+      values: columns(rows, ['person', 'walk', 'step', 'message', 'at'])
+    });
+    for (const r of first) counts.happened(r.journey_id, r.version, r.at, r.step, name);
+  }
 }
 
 /** Where everyone stands: when there is next something to do, and what has no table of its own. */
@@ -54,18 +136,23 @@ async function saveAgendas(db: Db, { agendas }: BatchRecord): Promise<void> {
   await db.query({
     name: 'save-agendas',
     text: `
-      insert into agenda as a (person_id, next_at, worked_at, state)
-      select * from unnest($1::bigint[], $2::timestamptz[], $3::timestamptz[], $4::jsonb[])
+      insert into agenda as a (person_id, next_at, worked_at, state, walking, did, did_at)
+      select * from unnest($1::bigint[], $2::timestamptz[], $3::timestamptz[], $4::jsonb[], $5::integer[], $6::text[],
+        $7::timestamptz[])
       on conflict (person_id) do update
-      set next_at = excluded.next_at, worked_at = excluded.worked_at, state = excluded.state`,
+      set next_at = excluded.next_at, worked_at = excluded.worked_at, state = excluded.state, walking = excluded.walking,
+        did = coalesce(excluded.did, a.did), did_at = coalesce(excluded.did_at, a.did_at)`,
     values: columns(
-      agendas.map(({ person, next, worked, state }) => ({
+      agendas.map(({ person, next, worked, state, did }) => ({
         person,
         next: ts(next),
         worked: ts(worked),
-        state: JSON.stringify(keepState(state))
+        state: JSON.stringify(keepState(state)),
+        walking: state.walks.filter((w) => w.state === 'walking').length,
+        did: did?.name ?? null,
+        didAt: ts(did?.at ?? null)
       })),
-      ['person', 'next', 'worked', 'state']
+      ['person', 'next', 'worked', 'state', 'walking', 'did', 'didAt']
     )
   });
 }
@@ -94,7 +181,7 @@ function walkRow(
   { person, walk }: { person: number; walk: Walk }
 ): Record<(typeof WALK_COLUMNS)[number], unknown> {
   const journeyId = plans.idOf(walk.journey);
-  const step = walk.at === END ? null : plans.plan(journeyId, walk.version).instructions[walk.at]?.step.key;
+  const step = stepOf(plans, walk);
   return {
     person_id: person,
     id: walk.id,
@@ -102,7 +189,7 @@ function walkRow(
     version: walk.version,
     state: walk.state,
     at_step: walk.at,
-    step: step ?? null,
+    step,
     standing: walk.standing?.kind ?? null,
     due_at: ts(walk.standing?.until ?? null),
     begun_by: walk.by,

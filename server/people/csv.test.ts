@@ -30,6 +30,11 @@ describe('a file as a whole', () => {
       /Line 30002: this file is not UTF-8/
     ],
     ['a line without end', new Uint8Array(9 * 1024 * 1024).fill(97), /Line 1 is longer than 4 MB/],
+    [
+      '60,000 columns',
+      bytes(Array.from({ length: 60_000 }, (_, i) => `c${i}`).join() + '\nx\n'),
+      /Line 1: 60,000 columns; up to 500/
+    ],
     ['a column twice', bytes('email,email\na@b.example,x\n'), /Line 1: the column "email" is there twice/],
     ['a quotation mark that never ends', bytes('email,name\n"a@b.example,x\n'), /cannot be read as CSV/]
   ])('%s', async (_, file, expected) => {

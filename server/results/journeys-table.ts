@@ -1,8 +1,10 @@
 /** The journeys, side by side. */
 import { findingsOf, type Finding } from '../../core/check/index.ts';
 import { goalInterval, type Interval } from '../../core/statistics/interval.ts';
-import { now } from '../clock/clock.ts';
-import { ts, type Db, type Pool } from '../db/pool.ts';
+import { dateText, wallDay } from '../../core/time/civil.ts';
+import { readClock } from '../clock/clock.ts';
+import type { Db, Pool } from '../db/pool.ts';
+import { ALL_DAYS } from '../engine/count.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import type { JourneyState } from '../journeys/journeys.ts';
 import { messagesAhead } from './ahead.ts';
@@ -32,8 +34,8 @@ export const WEEKS = 12;
 const DAY = 86_400_000;
 
 export async function journeyLines(pool: Pool): Promise<JourneyLine[]> {
-  const at = await now(pool);
-  const [journeys, ahead] = await Promise.all([listJourneys(pool, at), messagesAhead(pool)]);
+  const { now: at, zone } = await readClock(pool);
+  const [journeys, ahead] = await Promise.all([listJourneys(pool, at, zone), messagesAhead(pool)]);
   return journeys.map((j) => {
     const findings = keptFindings(j);
     return {
@@ -93,7 +95,7 @@ interface Row {
   last_at: number | null;
 }
 
-async function listJourneys(db: Db, at: number): Promise<Row[]> {
+async function listJourneys(db: Db, at: number, zone: string): Promise<Row[]> {
   const { rows } = await db.query<Row>({
     name: 'journeys-table',
     text: `
@@ -104,17 +106,18 @@ async function listJourneys(db: Db, at: number): Promise<Row[]> {
       from journeys j
       left join versions v on v.journey_id = j.id and v.number = j.live_version
       left join lateral (
-        select count(*) filter (where state = 'walking') as walking,
-          count(*) filter (where entered_at > $2) as entered,
-          count(*) filter (where entered_at > $2 and goal_reached) as reached
-        from walks where journey_id = j.id
+        select coalesce(sum(n) filter (where day = '${ALL_DAYS}' and what = 'walking'), 0) as walking,
+          coalesce(sum(n) filter (where day > $2::date and what = 'entered'), 0) as entered,
+          coalesce(sum(n) filter (where day > $2::date and what = 'goal'), 0) as reached
+        from counters
+        where journey_id = j.id and (day = '${ALL_DAYS}' or day > $2::date) and step = '' and what in ('walking', 'entered', 'goal')
       ) f on true
       left join lateral (
         select jsonb_object_agg(week, n) as weeks
         from (
-          select ${WEEKS - 1} - floor(extract(epoch from $1::timestamptz - entered_at) / ${7 * 86_400})::integer as week, count(*) as n
-          from walks
-          where journey_id = j.id and entered_at > $1::timestamptz - interval '${WEEKS * 7} days'
+          select ${WEEKS - 1} - ($1::date - day) / 7 as week, sum(n) as n
+          from counters
+          where journey_id = j.id and day > $1::date - ${WEEKS * 7} and day <= $1::date and step = '' and what = 'entered'
           group by 1
         ) as q
       ) w on true
@@ -124,7 +127,7 @@ async function listJourneys(db: Db, at: number): Promise<Row[]> {
         order by id desc limit 1
       ) l on true
       order by array_position(array['live', 'closing', 'paused', 'draft', 'closed'], j.state), j.name`,
-    values: [ts(at), ts(at - 90 * DAY)]
+    values: [dateText(wallDay(zone, at)), dateText(wallDay(zone, at - 90 * DAY))]
   });
   return rows;
 }

@@ -1,5 +1,6 @@
 /** Figures for the Watch view of a sheet: how many took each lane, got each message, stand on each step. */
 import type { Db } from '../db/pool.ts';
+import { ALL_DAYS } from '../engine/count.ts';
 import { bare } from '../../core/bare.ts';
 
 export interface StepFigures {
@@ -44,86 +45,52 @@ const none = (): StepFigures => ({
 });
 
 const DONE = new Set(['sent', 'tagged', 'scored']);
+const REACTIONS = new Set(['opened', 'clicked', 'replied']);
 
-/** Figures of one version of a journey; of all versions where `version` is null. */
+/** Figures of one version of a journey; of all versions where `version` is null. Read from what was counted as it happened. */
 export async function sheetFigures(db: Db, journeyId: number, version: number | null): Promise<SheetFigures> {
   const values = [journeyId, version];
-  const [trail, reactions, standing, messages, walks] = await Promise.all([
-    db.query<{ step: string; what: string; lane: string | null; n: number }>({
-      name: 'figures-trail',
+  const [counted, messages] = await Promise.all([
+    db.query<{ step: string; what: string; lane: string; n: number }>({
+      name: 'figures-counted',
       text: `
-        select step, what, case what when 'took' then detail ->> 'lane' end as lane, count(*) as n
-        from trail
-        where journey_id = $1 and step is not null and ($2::integer is null or version = $2)
-          and what in ('sent', 'tagged', 'scored', 'took', 'skipped')
-        group by 1, 2, 3`,
-      values
-    }),
-    db.query<{ step: string; name: string; n: number }>({
-      name: 'figures-reactions',
-      text: `
-        select h.step, h.name, count(distinct h.message_id) as n
-        from happenings h
-        join messages m on m.person_id = h.person_id and m.id = h.message_id
-        where h.journey_id = $1 and h.step is not null and h.name in ('opened', 'clicked', 'replied')
-          and ($2::integer is null or m.version = $2)
-        group by 1, 2`,
-      values
-    }),
-    db.query<{ step: string; standing: string; n: number }>({
-      name: 'figures-standing',
-      text: `
-        select step, standing, count(*) as n
-        from walks
-        where journey_id = $1 and state = 'walking' and step is not null and ($2::integer is null or version = $2)
-        group by 1, 2`,
+        select step, what, lane, sum(n) as n
+        from counters
+        where journey_id = $1 and day = '${ALL_DAYS}' and ($2::integer is null or version = $2)
+        group by 1, 2, 3
+        having sum(n) <> 0`,
       values
     }),
     db.query<{ step: string; failed: number; retrying: number }>({
       name: 'figures-messages',
       text: `
         select step, count(*) filter (where state in ('failed', 'bounced')) as failed,
-          count(*) filter (where state = 'queued' and attempts > 0) as retrying
+          count(*) filter (where state = 'queued') as retrying
         from messages
-        where journey_id = $1 and state <> 'sent' and ($2::integer is null or version = $2)
+        where journey_id = $1 and trouble is not null and state <> 'sent' and ($2::integer is null or version = $2)
         group by 1`,
-      values
-    }),
-    db.query<{ state: string; reason: string | null; goal: number; n: number }>({
-      name: 'figures-walks',
-      text: `
-        select state, reason, count(*) filter (where goal_reached) as goal, count(*) as n
-        from walks
-        where journey_id = $1 and ($2::integer is null or version = $2)
-        group by 1, 2`,
       values
     })
   ]);
   const steps = bare<StepFigures>();
   const of = (step: string): StepFigures => (steps[step] ??= none());
-  for (const r of trail.rows) {
-    if (r.lane !== null) of(r.step).lanes[r.lane] = r.n;
-    else if (DONE.has(r.what)) of(r.step).done += r.n;
-    else if (r.what === 'skipped') of(r.step).skipped += r.n;
-  }
-  for (const r of reactions.rows)
-    if (r.name === 'opened' || r.name === 'clicked' || r.name === 'replied') of(r.step)[r.name] = r.n;
-  for (const r of standing.rows) {
-    of(r.step).standing += r.n;
-    if (r.standing === 'held') of(r.step).held += r.n;
+  const figures: SheetFigures = { entered: 0, walking: 0, finished: 0, reachedGoal: 0, left: [], steps };
+  for (const { step, what, lane, n } of counted.rows) {
+    if (what === 'entered') figures.entered += n;
+    else if (what === 'walking') figures.walking += n;
+    else if (what === 'goal') figures.reachedGoal += n;
+    else if (what === 'left') {
+      const [as = '', ...reason] = lane.split(' ');
+      if (as === 'finished') figures.finished += n;
+      else if (as !== 'goal') figures.left.push({ reason: reason.join(' ') || as, people: n });
+    } else if (what === 'took') of(step).lanes[lane] = n;
+    else if (what === 'skipped') of(step).skipped += n;
+    else if (what === 'standing' || what === 'held') of(step)[what] += n;
+    else if (DONE.has(what)) of(step).done += n;
+    else if (REACTIONS.has(what)) of(step)[what as 'opened' | 'clicked' | 'replied'] += n;
   }
   for (const r of messages.rows) Object.assign(of(r.step), { failed: r.failed, retrying: r.retrying });
-  const sum = (rows: { n: number }[]): number => rows.reduce((total, r) => total + r.n, 0);
-  return {
-    entered: sum(walks.rows),
-    walking: sum(walks.rows.filter((r) => r.state === 'walking')),
-    finished: sum(walks.rows.filter((r) => r.state === 'finished')),
-    reachedGoal: walks.rows.reduce((total, r) => total + r.goal, 0),
-    left: walks.rows
-      .filter((r) => r.state === 'early' || r.state === 'stopped')
-      .map((r) => ({ reason: r.reason ?? r.state, people: r.n })),
-    steps
-  };
+  return figures;
 }
 
 export interface StandingPerson {

@@ -6,6 +6,7 @@ import { DAY, HOUR } from '../../core/time/duration.ts';
 import { readClock } from '../clock/clock.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
 import { MOST_COUNTED, stoppedChannels } from '../engine/channels.ts';
+import { ALL_DAYS, QUARTER } from '../engine/count.ts';
 import { whoIsAside } from '../engine/set-aside.ts';
 import { messagesAhead } from './ahead.ts';
 
@@ -56,7 +57,12 @@ export async function today(pool: Pool): Promise<Today> {
     goneToday(pool, now, midnightOf(zone, now)),
     pool.query<{ people: number; journeys: number }>({
       name: 'today-walking',
-      text: `select count(distinct person_id) as people, count(distinct journey_id) as journeys from walks where state = 'walking'`
+      text: `
+        select (select coalesce(sum(n), 0) from flow where quarter = '-infinity' and what = 'walkers') as people,
+          (select count(*) from (
+            select from counters
+            where day = '${ALL_DAYS}' and step = '' and what = 'walking' and journey_id in (select id from journeys)
+            group by journey_id having sum(n) > 0) as j) as journeys`
     }),
     needsYou(pool, now),
     movementOf(pool, now)
@@ -95,16 +101,16 @@ function midnightOf(zone: string, now: number): number {
 
 /** What went out since midnight, by `HOUR/CHANNEL`: whole hours counted from there, in zones of half an hour too. */
 async function goneToday(db: Db, now: number, midnight: number): Promise<Map<string, number>> {
-  const { rows } = await db.query<{ hour: number; channel: string; n: number }>({
+  const { rows } = await db.query<{ hour: number; what: string; n: number }>({
     name: 'gone-today',
     text: `
-      select floor(extract(epoch from sent_at - $1::timestamptz) / 3600)::integer as hour, channel, count(*) as n
-      from messages
-      where sent_at >= $1 and sent_at <= $2
+      select floor(extract(epoch from quarter - $1::timestamptz) / 3600)::integer as hour, what, sum(n) as n
+      from flow
+      where quarter >= $1 and quarter <= $2 and what in ('gone-email', 'gone-sms')
       group by 1, 2`,
     values: [ts(midnight), ts(now)]
   });
-  return new Map(rows.map((r) => [`${r.hour}/${r.channel}`, r.n]));
+  return new Map(rows.map((r) => [`${r.hour}/${r.what.slice('gone-'.length)}`, r.n]));
 }
 
 async function needsYou(db: Db, now: number): Promise<Need[]> {
@@ -245,22 +251,22 @@ const MOVES = [
   ['Bounced', 'bounced']
 ] as const;
 
-/** Counts of the last 24 hours beside the average of the same hours one to four weeks ago. */
+/** Counts of the last 24 hours, by whole quarters, beside the average of the same hours one to four weeks ago. */
 async function movementOf(db: Db, now: number): Promise<Movement[]> {
-  const spans = [0, 1, 2, 3, 4].map((week) => now - week * 7 * DAY);
-  const { rows } = await db.query<{ week: number; what: string; n: number; first: number }>({
+  const end = Math.floor(now / QUARTER) * QUARTER;
+  const spans = [0, 1, 2, 3, 4].map((week) => end - week * 7 * DAY);
+  const { rows } = await db.query<{ week: number; what: string; n: number }>({
     name: 'today-movement',
     text: `
-      select s.week, case when h.name = 'sent' then h.data ->> 'channel' else h.name end as what, count(*) as n
+      select s.week, f.what, sum(f.n) as n
       from unnest($1::timestamptz[]) with ordinality as s (until, week)
-      join happenings h on h.at > s.until - interval '1 day' and h.at <= s.until
-      where h.name in ('entered', 'sent', 'opened', 'clicked', 'replied', 'goal_reached', 'unsubscribed', 'bounced')
+      join flow f on f.quarter > s.until - interval '1 day' and f.quarter <= s.until
       group by 1, 2`,
     values: [spans.map(ts)]
   });
   const oldest = await db.query<{ at: number | null }>({
-    name: 'oldest-happening',
-    text: 'select min(at) as at from happenings'
+    name: 'oldest-flow',
+    text: `select quarter as at from flow where quarter > '-infinity' order by quarter limit 1`
   });
   const since = oldest.rows[0]?.at ?? now;
   const weeks = [2, 3, 4, 5].filter((week) => now - (week - 1) * 7 * DAY - DAY >= since);
