@@ -32,12 +32,51 @@ export interface PeopleSearch {
 
 export const PER_PAGE = 50;
 
-const ORDER: Record<Sort, string> = {
-  name: 'lower(p.last_name)',
-  email: 'lower(p.email)',
-  interest: `(select points from scores s where s.person_id = p.id and s.score = 'interest')`,
-  last: `(select max(at) from happenings h where h.person_id = p.id and h.name in ('opened', 'clicked', 'replied'))`,
-  walking: `(select count(*) from walks w where w.person_id = p.id and w.state = 'walking')`
+/**
+ * Where the order of a list comes from: an index that has everyone with a value in order, read from either end, and how
+ * to tell those without one, who come last either way. So a page costs what it shows, however many there are.
+ */
+interface Order {
+  from: string;
+  value: string;
+  id: string;
+  /** Whether the index goes up. */
+  ascending: boolean;
+  has: string;
+  /** Of `people p` alone. */
+  without: string;
+}
+
+const agendaOrder = (column: string, has: string): Order => ({
+  from: 'agenda s join people p on p.id = s.person_id',
+  value: `s.${column}`,
+  id: 's.person_id',
+  ascending: false,
+  has: `s.${has}`,
+  without: `not exists (select from agenda s where s.person_id = p.id and s.${has})`
+});
+const columnOrder = (column: string): Order => ({
+  from: 'people p',
+  value: `lower(p.${column})`,
+  id: 'p.id',
+  ascending: true,
+  has: `p.${column} is not null`,
+  without: `p.${column} is null`
+});
+
+const ORDER: Record<Sort, Order> = {
+  name: columnOrder('last_name'),
+  email: columnOrder('email'),
+  interest: {
+    from: `scores s join people p on p.id = s.person_id and s.score = 'interest'`,
+    value: 's.points',
+    id: 's.person_id',
+    ascending: false,
+    has: 'true',
+    without: `not exists (select from scores s where s.person_id = p.id and s.score = 'interest')`
+  },
+  last: agendaOrder('did_at', 'did_at is not null'),
+  walking: agendaOrder('walking', 'walking > 0')
 };
 
 function filterSql(search: Pick<PeopleSearch, 'text' | 'tag'>, parameters: Parameters): string {
@@ -58,16 +97,27 @@ export async function searchPeople(db: Db, search: PeopleSearch): Promise<{ peop
   );
   const parameters = new Parameters();
   const where = filterSql(search, parameters);
-  const direction = search.descending ? 'desc nulls last' : 'asc nulls last';
+  const { from, value, id, ascending, has, without } = ORDER[search.sort];
+  const direction = search.descending ? 'desc' : 'asc';
+  // Read from its other end, an index has equals in the other order too.
+  const equals = search.descending === ascending ? 'desc' : 'asc';
   const limit = parameters.add(PER_PAGE);
   const offset = parameters.add((search.page - 1) * PER_PAGE);
   const { rows } = await db.query<PersonLine>(
-    `with page as (
-       select p.id, row_number() over (order by ${ORDER[search.sort]} ${direction}, p.id) as place
-       from people p
-       where ${where}
-       order by place
-       limit ${limit} offset ${offset}
+    `with found as (
+       (select p.id, 1 as part, row_number() over (order by ${value} ${direction}, ${id} ${equals}) as place
+        from ${from}
+        where ${has} and ${where}
+        order by ${value} ${direction}, ${id} ${equals}
+        limit ${limit}::bigint + ${offset})
+       union all
+       (select p.id, 2, row_number() over (order by p.id)
+        from people p
+        where ${without} and ${where}
+        order by p.id
+        limit ${limit}::bigint + ${offset})
+     ), page as (
+       select id, part, place from found order by part, place limit ${limit} offset ${offset}
      )
      select p.id, p.email, p.phone, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
        p.fields ->> 'town' as town,
@@ -75,16 +125,11 @@ export async function searchPeople(db: Db, search: PeopleSearch): Promise<{ peop
        (select state from consents c where c.person_id = p.id and c.channel = 'email') as "consentEmail",
        (select state from consents c where c.person_id = p.id and c.channel = 'sms') as "consentSms",
        (select points from scores s where s.person_id = p.id and s.score = 'interest') as interest,
-       (select count(*) from walks w where w.person_id = p.id and w.state = 'walking') as walking,
-       did.name as "lastDid", did.at as "lastDidAt"
+       coalesce(a.walking, 0) as walking, a.did as "lastDid", a.did_at as "lastDidAt"
      from page
      join people p on p.id = page.id
-     left join lateral (
-       select h.name, h.at from happenings h
-       where h.person_id = p.id and h.name in ('opened', 'clicked', 'replied', 'unsubscribed')
-       order by h.id desc limit 1
-     ) did on true
-     order by page.place`,
+     left join agenda a on a.person_id = p.id
+     order by page.part, page.place`,
     parameters.values
   );
   return { people: rows, total: count.rows[0]?.n ?? 0 };

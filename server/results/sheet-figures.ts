@@ -138,14 +138,10 @@ export async function peopleOf(
        coalesce(p.email, p.phone) as address, p.fields ->> 'town' as town, f.due_at as due, f.standing, f.total,
        (select max(at) from trail t where t.person_id = p.id and t.walk_id = f.id) as since,
        (select points from scores s where s.person_id = p.id and s.score = 'interest') as interest,
-       did.name as "lastDid", did.at as "lastDidAt"
+       a.did as "lastDid", a.did_at as "lastDidAt"
      from found f
      join people p on p.id = f.person_id
-     left join lateral (
-       select h.name, h.at from happenings h
-       where h.person_id = p.id and h.name in ('opened', 'clicked', 'replied', 'purchased', 'unsubscribed')
-       order by h.id desc limit 1
-     ) did on true
+     left join agenda a on a.person_id = p.id
      order by f.entered_at desc, p.id`,
     values
   );

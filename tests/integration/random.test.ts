@@ -10,6 +10,7 @@ import { replay, type PrintedLine } from '../../core/replay/replay.ts';
 import type { TimedInput } from '../../core/replay/happenings.ts';
 import { setPracticeClock } from '../../server/clock/clock.ts';
 import { runBatch } from '../../server/engine/batch.ts';
+import type { Pool } from '../../server/db/pool.ts';
 import { PlanBook } from '../../server/engine/plans.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';
 import type { PersonState } from '../../core/person/state.ts';
@@ -80,6 +81,45 @@ async function carryOut(world: World, { person, do: act, what }: Act): Promise<v
   else await react(world, id, what, act, {}, 'one');
 }
 
+/** The figures that were counted as things happened are those that a count over everything gives. */
+async function expectFiguresTrue(pool: Pool): Promise<void> {
+  const counted = await pool.query(`
+    select journey_id, version, step, what, lane, sum(n) as n from counters
+    where day = '0001-01-01' group by 1, 2, 3, 4, 5 having sum(n) <> 0 order by 1, 2, 3, 4, 5`);
+  const recounted = await pool.query(`
+    select journey_id, version, case what when 'left' then '' else coalesce(step, '') end as step, what,
+      case what when 'took' then detail ->> 'lane' when 'skipped' then coalesce(detail ->> 'reason', '')
+        when 'left' then concat_ws(' ', detail ->> 'as', detail ->> 'reason') else '' end as lane, count(*) as n
+    from trail where what in ('entered', 'sent', 'tagged', 'scored', 'took', 'skipped', 'left') group by 1, 2, 3, 4, 5
+    union all
+    select m.journey_id, m.version, m.step, h.name, '', count(distinct m.id)
+    from happenings h join messages m on m.person_id = h.person_id and m.id = h.message_id
+    where h.name in ('opened', 'clicked', 'replied') and h.handled_at is not null group by 1, 2, 3, 4
+    union all
+    select journey_id, version, '', 'walking', '', count(*) from walks where state = 'walking' group by 1, 2
+    union all
+    select journey_id, version, step, 'standing', '', count(*) from walks where state = 'walking' and standing is not null
+    group by 1, 2, 3
+    union all
+    select journey_id, version, step, 'held', '', count(*) from walks where state = 'walking' and standing = 'held'
+    group by 1, 2, 3
+    union all
+    select journey_id, version, '', 'goal', '', count(*) from walks where goal_reached group by 1, 2
+    order by 1, 2, 3, 4, 5`);
+  expect(counted.rows).toEqual(recounted.rows);
+  const flow = await pool.query(
+    `select what, sum(n) as n from flow where what not like 'gone-%' group by 1 having sum(n) <> 0 order by 1`
+  );
+  const again = await pool.query(`
+    select case name when 'sent' then data ->> 'channel' else name end as what, count(*) as n from happenings
+    where handled_at is not null and (source = 'engine' and name in ('sent', 'entered', 'goal_reached')
+      or source <> 'engine' and name in ('opened', 'clicked', 'replied', 'unsubscribed', 'bounced', 'purchased')) group by 1
+    union all
+    select 'walkers', count(distinct person_id) from walks where state = 'walking' having count(*) > 0
+    order by 1`);
+  expect(flow.rows).toEqual(again.rows);
+}
+
 async function runLive(
   plans: Journey[],
   crowd: PersonState[],
@@ -96,6 +136,7 @@ async function runLive(
       await between(world);
     }
     await skipTo(world, MONDAY + LONG);
+    await expectFiguresTrue(world.pool);
     const { rows } = await world.pool.query<{ n: number }>('select count(*) as n from messages');
     return {
       trail: await trailOf(world.pool),
