@@ -21,8 +21,8 @@ export interface Facts {
   walking: Set<string>;
   /** Happenings that are asked about over everything ever recorded. */
   did: Set<HappeningName>;
-  /** Whether it is asked what someone did with a message or task of a walk. */
-  reactions: boolean;
+  /** What it is asked whether someone did with a message or task of a walk. */
+  reactions: Set<HappeningName>;
 }
 
 /** Every goal, leave rule, entry condition and lane of a journey that is a condition or a happening. */
@@ -55,12 +55,12 @@ export function factsOf(document: Journey): Facts {
     orders: false,
     walking: new Set(),
     did: new Set(),
-    reactions: rulesOf(document).some((r) => isHappening(r) && r.of !== undefined)
+    reactions: new Set(rulesOf(document).flatMap((r) => (isHappening(r) && r.of !== undefined ? [r.happening] : [])))
   };
   for (const c of conditionsOf(document)) {
     if ('did' in c) {
       if (c.of === undefined) facts.did.add(c.did);
-      else facts.reactions = true;
+      else facts.reactions.add(c.did);
     } else if ('came' in c || 'all' in c || 'any' in c) continue;
     else if ('field' in c) facts.fields.add(c.field);
     else if ('score' in c) facts.scores.add(c.score);
@@ -79,7 +79,7 @@ export function factsOf(document: Journey): Facts {
       else if ('score' in step.of) facts.scores.add(step.of.score);
       else facts.orders = true;
     }
-    if (step.kind === 'split' && step.winner) facts.reactions = true;
+    if (step.kind === 'split' && step.winner && step.winner.by !== 'goal') facts.reactions.add(step.winner.by);
     if (step.kind === 'tag') facts.tags = true;
     if (step.kind === 'list') facts.lists = true;
     if (step.kind === 'score') facts.scores.add(step.score);

@@ -156,6 +156,13 @@ export async function loadPeople(
   return { people: [...people.values()], suppressed: new Set(rows.map((r) => r.address)) };
 }
 
+/** A walk whose plan asks what was done with its messages, and what. */
+interface Reading {
+  person: number;
+  walk: number;
+  names: ReadonlySet<string>;
+}
+
 /** Loads the walks that still hear of things; gives those whose plans ask what was done with their messages. */
 async function loadWalks(
   db: Db,
@@ -163,7 +170,7 @@ async function loadWalks(
   now: number,
   plans: PlanBook,
   of: (id: number) => LoadedPerson
-): Promise<{ person: number; walk: number }[]> {
+): Promise<Reading[]> {
   const { rows } = await db.query<{
     person_id: number;
     id: number;
@@ -192,7 +199,7 @@ async function loadWalks(
     values: [ids, ts(now)]
   });
   await plans.ensure(db, rows);
-  const reading: { person: number; walk: number }[] = [];
+  const reading: Reading[] = [];
   for (const r of rows) {
     const walk = restoreWalk(
       {
@@ -214,7 +221,8 @@ async function loadWalks(
     const person = of(r.person_id);
     person.walks.push(walk);
     person.state.walks.push(walk);
-    if (plans.readsReactions(r.journey_id, r.version)) reading.push({ person: r.person_id, walk: r.id });
+    const names = plans.reactionsRead(r.journey_id, r.version);
+    if (names.size) reading.push({ person: r.person_id, walk: r.id, names });
   }
   return reading;
 }
@@ -222,7 +230,7 @@ async function loadWalks(
 /** Only walks of plans that ask what people did with a message need that loaded: what was sent, and what came of it. */
 async function loadReactions(
   db: Db,
-  reading: { person: number; walk: number }[],
+  reading: Reading[],
   plans: PlanBook,
   of: (id: number) => LoadedPerson
 ): Promise<void> {
@@ -243,7 +251,9 @@ async function loadReactions(
     text: `
       select m.person_id, m.walk_id, m.journey_id, m.step, m.visit, m.channel, m.address, m.created_at, m.record, m.service
       from unnest($1::bigint[], $2::integer[]) as w (person_id, id)
-      join messages m on m.person_id = w.person_id and m.walk_id = w.id
+      cross join lateral (
+        select * from messages m where m.person_id = w.person_id and m.walk_id = w.id offset 0
+      ) m
       order by m.person_id, m.record`,
     values
   });
@@ -265,10 +275,15 @@ async function loadReactions(
     text: `
       select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.data
       from unnest($1::bigint[], $2::integer[]) as w (person_id, id)
-      join happenings h on h.person_id = w.person_id and h.walk_id = w.id
-      where h.step is not null and h.handled_at is not null
+      -- Walk by walk, by its index: "offset 0" keeps the planner from reading the table of a young workspace as a whole.
+      cross join lateral (
+        select * from happenings h
+        where h.person_id = w.person_id and h.walk_id = w.id and h.step is not null and h.handled_at is not null
+          and h.name = any($3::text[])
+        offset 0
+      ) h
       order by h.person_id, h.record`,
-    values
+    values: [...values, [...new Set(reading.flatMap((r) => [...r.names]))]]
   });
   for (const r of reactions.rows) of(r.person_id).state.reactions.push(happeningOf(r, plans));
 }

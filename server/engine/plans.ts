@@ -73,10 +73,10 @@ export class PlanBook {
     return found;
   }
 
-  /** Whether a version asks what was done with a walk's messages. */
-  readsReactions(journeyId: number, version: number): boolean {
+  /** What a version asks whether it was done with a walk's messages. */
+  reactionsRead(journeyId: number, version: number): ReadonlySet<string> {
     const found = this.byVersion.get(`${journeyId}/${version}`);
-    return found !== undefined && !(found instanceof Error) && found.facts.reactions;
+    return found === undefined || found instanceof Error ? NONE : found.facts.reactions;
   }
 
   keyOf(journeyId: number): string {
@@ -94,6 +94,8 @@ export class PlanBook {
     this.ids.set(key, id);
   }
 }
+
+const NONE: ReadonlySet<string> = new Set();
 
 function compiled(key: string, version: number, document: Journey): Plan | BrokenVersion {
   try {

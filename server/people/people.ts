@@ -79,60 +79,101 @@ const ORDER: Record<Sort, Order> = {
   walking: agendaOrder('walking', 'walking > 0')
 };
 
+/** What is searched by letters: the expression of the index `people_letters`. */
+const LETTERS = `lower(coalesce(p.first_name, '') || ' ' || coalesce(p.last_name, '') || ' ' || coalesce(p.email, '') || ' ' || coalesce(p.phone, ''))`;
+
 function filterSql(search: Pick<PeopleSearch, 'text' | 'tag'>, parameters: Parameters): string {
   const conditions: Condition[] = search.tag ? [{ tag: search.tag }] : [];
   const parts = conditions.map((c) => conditionSql(c, parameters));
   for (const word of search.text.trim().split(/\s+/).filter(Boolean)) {
     const like = parameters.add(`%${word.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`);
-    parts.push(`lower(concat_ws(' ', p.first_name, p.last_name, p.email, p.phone, p.fields ->> 'town')) like ${like}`);
+    parts.push(`${LETTERS} like ${like}`);
   }
   return parts.length ? parts.join(' and ') : 'true';
 }
 
-export async function searchPeople(db: Db, search: PeopleSearch): Promise<{ people: PersonLine[]; total: number }> {
-  const counted = new Parameters();
-  const count = await db.query<{ n: number }>(
-    `select count(*) as n from people p where ${filterSql(search, counted)}`,
-    counted.values
-  );
+/** Beyond this a search is not counted to its end: "more than". */
+const MOST_COUNTED = 10_000;
+
+export interface PeopleFound {
+  people: PersonLine[];
+  total: number;
+  /** The total is at least that, and was not counted further. */
+  more: boolean;
+}
+
+export async function searchPeople(db: Db, search: PeopleSearch): Promise<PeopleFound> {
+  const [{ total, more }, ids] = await Promise.all([countPeople(db, search), pageOf(db, search)]);
+  const { rows } = await db.query<PersonLine>({
+    name: 'people-lines',
+    text: `
+      select p.id, p.email, p.phone, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
+        p.fields ->> 'town' as town,
+        array(select tag from person_tags t where t.person_id = p.id order by tag) as tags,
+        (select state from consents c where c.person_id = p.id and c.channel = 'email') as "consentEmail",
+        (select state from consents c where c.person_id = p.id and c.channel = 'sms') as "consentSms",
+        (select points from scores s where s.person_id = p.id and s.score = 'interest') as interest,
+        coalesce(a.walking, 0) as walking, a.did as "lastDid", a.did_at as "lastDidAt"
+      from unnest($1::bigint[]) with ordinality as page (id, place)
+      join people p on p.id = page.id
+      left join agenda a on a.person_id = p.id
+      order by page.place`,
+    values: [ids]
+  });
+  return { people: rows, total, more };
+}
+
+async function countPeople(db: Db, search: PeopleSearch): Promise<{ total: number; more: boolean }> {
   const parameters = new Parameters();
   const where = filterSql(search, parameters);
+  const { rows } = await db.query<{ n: number; about: number }>(
+    `select count(*) as n, (select reltuples::bigint from pg_class where oid = 'people'::regclass) as about
+     from (select from people p where ${where} limit ${MOST_COUNTED + 1}) as p`,
+    parameters.values
+  );
+  const { n = 0, about = 0 } = rows[0] ?? {};
+  if (n <= MOST_COUNTED) return { total: n, more: false };
+  // Of all people the database knows about how many there are.
+  return { total: where === 'true' ? Math.max(n, about) : MOST_COUNTED, more: true };
+}
+
+/** Ids of a page's people, in order: those with a value first, then, where the page is not full, those without. */
+async function pageOf(db: Db, search: PeopleSearch): Promise<number[]> {
   const { from, value, id, ascending, has, without } = ORDER[search.sort];
   const direction = search.descending ? 'desc' : 'asc';
   // Read from its other end, an index has equals in the other order too.
   const equals = search.descending === ascending ? 'desc' : 'asc';
-  const limit = parameters.add(PER_PAGE);
-  const offset = parameters.add((search.page - 1) * PER_PAGE);
-  const { rows } = await db.query<PersonLine>(
-    `with found as (
-       (select p.id, 1 as part, row_number() over (order by ${value} ${direction}, ${id} ${equals}) as place
-        from ${from}
-        where ${has} and ${where}
-        order by ${value} ${direction}, ${id} ${equals}
-        limit ${limit}::bigint + ${offset})
-       union all
-       (select p.id, 2, row_number() over (order by p.id)
-        from people p
-        where ${without} and ${where}
-        order by p.id
-        limit ${limit}::bigint + ${offset})
-     ), page as (
-       select id, part, place from found order by part, place limit ${limit} offset ${offset}
-     )
-     select p.id, p.email, p.phone, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
-       p.fields ->> 'town' as town,
-       array(select tag from person_tags t where t.person_id = p.id order by tag) as tags,
-       (select state from consents c where c.person_id = p.id and c.channel = 'email') as "consentEmail",
-       (select state from consents c where c.person_id = p.id and c.channel = 'sms') as "consentSms",
-       (select points from scores s where s.person_id = p.id and s.score = 'interest') as interest,
-       coalesce(a.walking, 0) as walking, a.did as "lastDid", a.did_at as "lastDidAt"
-     from page
-     join people p on p.id = page.id
-     left join agenda a on a.person_id = p.id
-     order by page.part, page.place`,
-    parameters.values
+  const skipped = (search.page - 1) * PER_PAGE;
+  const first = new Parameters();
+  const where = filterSql(search, first);
+  const { rows } = await db.query<{ id: number }>(
+    `select p.id from ${from}
+     where ${has} and ${where}
+     order by ${value} ${direction}, ${id} ${equals}
+     limit ${first.add(PER_PAGE)} offset ${first.add(skipped)}`,
+    first.values
   );
-  return { people: rows, total: count.rows[0]?.n ?? 0 };
+  const ids = rows.map((r) => r.id);
+  if (ids.length === PER_PAGE) return ids;
+  const counting = new Parameters();
+  const before = ids.length
+    ? skipped + ids.length
+    : ((
+        await db.query<{ n: number }>(
+          `select count(*) as n from ${from} where ${has} and ${filterSql(search, counting)}`,
+          counting.values
+        )
+      ).rows[0]?.n ?? 0);
+  const rest = new Parameters();
+  const others = filterSql(search, rest);
+  const last = await db.query<{ id: number }>(
+    `select p.id from people p
+     where ${without} and ${others}
+     order by p.id
+     limit ${rest.add(PER_PAGE - ids.length)} offset ${rest.add(Math.max(0, skipped - before))}`,
+    rest.values
+  );
+  return [...ids, ...last.rows.map((r) => r.id)];
 }
 
 export async function tagCatalogue(db: Db): Promise<{ name: string; people: number }[]> {

@@ -23,6 +23,6 @@ export const load: PageServerLoad = async ({ url, depends }) => {
     page: p.get('page') ?? 1
   });
   const search = { text: read.q, tag: read.tag, sort: read.sort, descending: read.down === '1', page: read.page };
-  const [{ people, total }, tags] = await Promise.all([searchPeople(db(), search), tagCatalogue(db())]);
-  return { people, total, tags, search, perPage: PER_PAGE, crumbs: [{ name: 'People' }] };
+  const [{ people, total, more }, tags] = await Promise.all([searchPeople(db(), search), tagCatalogue(db())]);
+  return { people, total, more, tags, search, perPage: PER_PAGE, crumbs: [{ name: 'People' }] };
 };

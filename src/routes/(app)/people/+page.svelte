@@ -45,7 +45,11 @@
     <div>
       <h1>People</h1>
       <p class="soft" role="status">
-        {plural(data.total, 'person', 'people')}{data.search.text ? ` with “${data.search.text}”` : ''}{data.search.tag
+        {data.more ? (data.search.text || data.search.tag ? 'more than ' : 'about ') : ''}{plural(
+          data.total,
+          'person',
+          'people'
+        )}{data.search.text ? ` with “${data.search.text}”` : ''}{data.search.tag
           ? ` who have the tag ${data.search.tag}`
           : ''}
       </p>
@@ -102,7 +106,7 @@
       </table>
     </div>
     <nav aria-label="Pages">
-      <span class="soft">{number(first)}–{number(last)} of {number(data.total)}</span>
+      <span class="soft">{number(first)}–{number(last)} of {data.more ? 'about ' : ''}{number(data.total)}</span>
       {#if data.search.page > 1}<a href="{address({})}&page={data.search.page - 1}">Previous {data.perPage}</a>{/if}
       {#if last < data.total}<a href="{address({})}&page={data.search.page + 1}">Next {data.perPage}</a>{/if}
     </nav>
