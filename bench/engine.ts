@@ -43,7 +43,7 @@ const document: Journey = {
 };
 
 async function prepare(pool: Pool): Promise<void> {
-  await pool.query('truncate people, journeys, workspace, tags restart identity cascade');
+  await pool.query('truncate people, journeys, workspace, tags, trail, flow restart identity cascade');
   await pool.query(
     `insert into workspace (name, zone, clock, practice_now, secret) values ('Bench', 'UTC', 'practice', $1, $2)`,
     [ts(START), randomBytes(32)]
@@ -116,7 +116,7 @@ interface Stage {
 
 /** Claims the same people in the same batches and writes the same rows, from a copy kept aside. */
 async function bare(pool: Pool): Promise<number> {
-  for (const table of ['walks', 'trail', 'happenings', 'messages', 'person_tags', 'scores']) {
+  for (const table of ['walks', 'trail', 'happenings', 'messages', 'person_tags', 'scores', 'agenda']) {
     await pool.query(`create unlogged table if not exists kept_${table} (like ${table})`);
     await pool.query(`truncate kept_${table}`);
     await pool.query(`insert into kept_${table} select * from ${table}`);
@@ -167,6 +167,11 @@ async function bare(pool: Pool): Promise<number> {
       w as Record<string, unknown>
     ])
   );
+  const agendas = new Map(
+    (await pool.query<{ person_id: number; state: object }>('select person_id, state from kept_agenda')).rows.map(
+      (a) => [a.person_id, a.state]
+    )
+  );
   await prepare(pool);
   await pool.query(
     `insert into happenings (person_id, name, at, source, data) select id, 'opened', $1, 'bench', '{"channel": "email"}' from people where id % 2 = 0`,
@@ -194,15 +199,15 @@ async function bare(pool: Pool): Promise<number> {
           await db.query(`insert into person_tags select p, 'in', $2 from unnest($1::bigint[]) p`, [ids, ts(START)]);
         } else {
           await db.query(
-            `update walks w set state = m.state, at_step = m.at_step, due_at = m.due_at, visits = m.visits
-             from unnest($1::bigint[], $2::text[], $3::integer[], $4::timestamptz[], $5::jsonb[]) as m (person_id, state, at_step, due_at, visits)
+            `update walks w set state = m.state, at_step = m.at_step, due_at = m.due_at, more = m.more
+             from unnest($1::bigint[], $2::text[], $3::integer[], $4::timestamptz[], $5::jsonb[]) as m (person_id, state, at_step, due_at, more)
              where w.person_id = m.person_id and w.id = 1`,
             [
               ids,
               column(mine, 'state'),
               column(mine, 'at_step'),
               ids.map(() => (stage === 3 ? null : ts(START + 3 * DAY))),
-              column(mine, 'visits')
+              column(mine, 'more')
             ]
           );
         }
@@ -222,8 +227,8 @@ async function bare(pool: Pool): Promise<number> {
             [ids, ts(START + stage * DAY)]
           );
         await db.query(
-          `insert into trail (person_id, walk_id, journey_id, version, at, step, what, detail)
-           select * from unnest($1::bigint[], $2::integer[], $3::bigint[], $4::integer[], $5::timestamptz[], $6::text[], $7::text[], $8::jsonb[])`,
+          `insert into trail (person_id, walk_id, journey_id, version, at, step, what, detail, record)
+           select * from unnest($1::bigint[], $2::integer[], $3::bigint[], $4::integer[], $5::timestamptz[], $6::text[], $7::text[], $8::jsonb[], $9::bigint[])`,
           [
             column(trail, 'person_id'),
             column(trail, 'walk_id'),
@@ -232,12 +237,13 @@ async function bare(pool: Pool): Promise<number> {
             instant(trail, 'at'),
             column(trail, 'step'),
             column(trail, 'what'),
-            column(trail, 'detail')
+            column(trail, 'detail'),
+            column(trail, 'record')
           ]
         );
         await db.query(
-          `insert into happenings (person_id, name, at, source, walk_id, journey_id, step, data, handled_at)
-           select p, n, a, 'engine', w, j, s, d, a from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::integer[], $5::bigint[], $6::text[], $7::jsonb[]) as t (p, n, a, w, j, s, d)`,
+          `insert into happenings (person_id, name, at, source, walk_id, journey_id, step, data, handled_at, record)
+           select p, n, a, 'engine', w, j, s, d, a, r from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::integer[], $5::bigint[], $6::text[], $7::jsonb[], $8::bigint[]) as t (p, n, a, w, j, s, d, r)`,
           [
             column(happenings, 'person_id'),
             column(happenings, 'name'),
@@ -245,7 +251,19 @@ async function bare(pool: Pool): Promise<number> {
             column(happenings, 'walk_id'),
             column(happenings, 'journey_id'),
             column(happenings, 'step'),
-            column(happenings, 'data')
+            column(happenings, 'data'),
+            column(happenings, 'record')
+          ]
+        );
+        await db.query(
+          `insert into agenda as a (person_id, next_at, worked_at, state, walking)
+           select p, $2, $3, s, 1 from unnest($1::bigint[], $4::jsonb[]) as t (p, s)
+           on conflict (person_id) do update set next_at = excluded.next_at, worked_at = excluded.worked_at, state = excluded.state`,
+          [
+            ids,
+            stage === 3 ? null : ts(START + (stage + 1) * DAY),
+            ts(START + stage * DAY),
+            ids.map((id) => JSON.stringify(agendas.get(id) ?? {}))
           ]
         );
         await db.query(
