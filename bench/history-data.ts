@@ -55,7 +55,7 @@ export async function fillHistory(pool: Pool, people: number, due: number, say: 
   await step(
     'people',
     `insert into people (email, phone, first_name, last_name, fields, created_at, updated_at)
-     select 'p' || n || '@people.example', '+4477' || lpad(n::text, 8, '0'), 'First' || n % 500, 'Last' || (n * 7919) % 100003,
+     select 'p' || n || '@people.example', '+4477' || lpad(n::text, 8, '0'), 'First' || n % 500, 'Last' || (n::bigint * 7919) % 100003,
        jsonb_build_object('town', 'Town ' || n % 50), $1, $1
      from generate_series(1, ${people}) n`,
     [now]

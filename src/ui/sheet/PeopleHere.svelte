@@ -61,6 +61,23 @@
     void selection;
     onlane(null);
   });
+  /** What became of sending again, until something else is looked at. */
+  let resent = $state('');
+  $effect(() => {
+    void step?.key;
+    resent = '';
+  });
+  async function resend(act: 'again' | 'now'): Promise<void> {
+    if (!step) return;
+    const url = `/api/journeys/${journeyKey}/messages`;
+    const answer = await send<{ again: number; kept: number }>('POST', url, { step: step.key, act });
+    if (!answer.ok) resent = answer.message;
+    else {
+      const { again, kept } = answer.data;
+      const stay = kept ? `; ${number(kept)} stay: suppressed, or without consent` : '';
+      resent = `${plural(again, 'message goes', 'messages go')} out again${stay}.`;
+    }
+  }
   const stepFigures = $derived(step ? figures.steps[step.key] : null);
 </script>
 
@@ -73,7 +90,11 @@
           stepFigures.clicked
         )} followed a link,
         {number(stepFigures.replied)} replied, {number(stepFigures.skipped)} skipped, {number(stepFigures.failed)} not delivered{#if stepFigures.held},
-          {number(stepFigures.held)} held for sending hours{/if}
+          {number(stepFigures.held)} held for sending hours{/if}{#if stepFigures.retrying},
+          {number(stepFigures.retrying)} waiting for another try
+          <button class="act" onclick={() => void resend('now')}>Try now</button>{/if}
+        {#if stepFigures.failed}<button class="act" onclick={() => void resend('again')}>Send again</button>{/if}
+        {#if resent}<span role="status">{resent}</span>{/if}
       </p>
     {:else if figures.left.length}
       <p class="soft">Left early: {figures.left.map((l) => `${number(l.people)} ${l.reason}`).join(', ')}</p>
