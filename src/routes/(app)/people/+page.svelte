@@ -56,7 +56,7 @@
     </div>
     <input
       type="search"
-      placeholder="Search name, address, town"
+      placeholder="Search name or address"
       aria-label="Search people by name, address or town"
       value={data.search.text}
       oninput={(e) => search(e.currentTarget.value)}

@@ -38,9 +38,9 @@
 
 {#snippet suppressed(address: string | null)}
   {#if address && p.suppressed.includes(address.toLowerCase())}
-    <strong class="bad">suppressed: it bounced</strong>
+    <strong class="bad suppressed">suppressed: it bounced</strong>
     {#if lifting === address}
-      <form class="line" method="post" action="?/lift" use:enhance={lift}>
+      <form class="line lift" method="post" action="?/lift" use:enhance={lift}>
         <input type="hidden" name="address" value={address} />
         <input
           name="reason"
@@ -224,6 +224,17 @@
 </div>
 
 <style>
+  .suppressed {
+    display: block;
+  }
+  .line.lift {
+    grid-template-columns: 1fr;
+    margin: 4px 0 8px;
+  }
+  .state form {
+    display: inline;
+    margin-left: 8px;
+  }
   .aside form {
     flex: none;
     white-space: nowrap;
