@@ -24,12 +24,8 @@ export const unchosen: Check = (_journey, steps) =>
     const say = (text: string, hint: string): Finding[] => [
       about(s, { severity: 'blocker', check: 'unchosen', text, hint })
     ];
-    if (step.kind === 'tag') {
-      const all = [...(step.add ?? []), ...(step.remove ?? [])];
-      if (!all.length || all.some((t) => !t.trim()))
-        return say('This step has no tag chosen.', 'Choose or make a tag.');
-    }
-    if (step.kind === 'score' && !step.score.trim()) return say('This step has no score chosen.', 'Name the score.');
+    const lacks = kindOf(step).lacks(step);
+    if (lacks) return say(...lacks);
     return kindOf(step)
       .lanes(step)
       .filter((lane) => lane.when && !isHappening(lane.when) && isBlank(lane.when))

@@ -15,8 +15,6 @@ export interface Ahead {
   names: Set<string>;
 }
 
-const OTHERS = new Set(['task', 'notify', 'call', 'handover']);
-
 /** Looks from an instruction onwards, itself included. */
 export function lookAhead(instructions: Instruction[], byKey: Map<string, Instruction>, from: number): Ahead {
   const ahead: Ahead = { sends: new Set(), service: false, other: false, names: new Set() };
@@ -27,12 +25,11 @@ export function lookAhead(instructions: Instruction[], byKey: Map<string, Instru
     if (!here || seen.has(index)) continue;
     seen.add(index);
     const { step } = here;
-    if (isMessage(step)) {
-      ahead.sends.add(step.kind);
-      ahead.service ||= step.service ?? false;
-    }
-    ahead.other ||= OTHERS.has(step.kind);
-    for (const lane of kindOf(step).lanes(step)) {
+    const kind = kindOf(step);
+    if (kind.reaches === 'other') ahead.other = true;
+    else if (kind.reaches) ahead.sends.add(kind.reaches);
+    if (isMessage(step)) ahead.service ||= step.service ?? false;
+    for (const lane of kind.lanes(step)) {
       if (lane.when) for (const name of namesIn(lane.when)) ahead.names.add(name);
     }
     if (step.kind === 'loop') waiting.push(byKey.get(step.to)?.index ?? -1);

@@ -71,19 +71,7 @@ export function factsOf(document: Journey): Facts {
     else if ('spent' in c || 'orders' in c) facts.orders = true;
     else if ('walking' in c) facts.walking.add(c.walking);
   }
-  for (const { step } of eachStep(document)) {
-    if (step.kind === 'wait' && step.until && 'field' in step.until) facts.fields.add(step.until.field);
-    if (step.kind === 'field') for (const name of Object.keys(step.set)) facts.fields.add(name);
-    if (step.kind === 'branch' && step.by !== 'rules') {
-      if ('field' in step.of) facts.fields.add(step.of.field);
-      else if ('score' in step.of) facts.scores.add(step.of.score);
-      else facts.orders = true;
-    }
-    if (step.kind === 'split' && step.winner && step.winner.by !== 'goal') facts.reactions.add(step.winner.by);
-    if (step.kind === 'tag') facts.tags = true;
-    if (step.kind === 'list') facts.lists = true;
-    if (step.kind === 'score') facts.scores.add(step.score);
-  }
+  for (const { step } of eachStep(document)) kindOf(step).reads(step, facts);
   const date = document.entry?.date;
   if (date && 'field' in date) facts.fields.add(date.field);
   return facts;

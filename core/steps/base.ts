@@ -4,6 +4,7 @@ import type { Channel } from '../condition/happening.ts';
 import type { HappeningOrCondition } from '../condition/schema.ts';
 import type { ConsentState, FieldValue } from '../person/state.ts';
 import type { PersonState } from '../person/state.ts';
+import type { Facts } from '../journey/facts.ts';
 import type { Instruction, Plan } from '../journey/compile.ts';
 import type { Surroundings } from '../walk/advance.ts';
 import type { Standing, Walk } from '../walk/walk.ts';
@@ -81,6 +82,12 @@ export interface OpenedLane {
 export interface StepKind<S> {
   /** Shown where the kind is chosen: what it does, in a few words. */
   does: string;
+  /** Adds what running it needs to know of a person, beside what its lanes ask. */
+  reads: (step: S, facts: Facts) => void;
+  /** Whom it still concerns who can no longer be written to: by its channel, by something that is no message, or not at all. */
+  reaches: Channel | 'other' | null;
+  /** What is not chosen yet and keeps it from going live: what it lacks, and what to do. */
+  lacks: (step: S) => [lacking: string, hint: string] | null;
   /** A new one, as the editor inserts it. */
   create: (key: string) => S;
   /** The lanes it opens, in order of the document; none for most kinds. */
@@ -94,6 +101,12 @@ export interface StepKind<S> {
   /** The sentence of the read-through, without its lanes. `name` finds the title of another step. */
   tell: (step: S, name: (key: string) => string) => string;
 }
+
+/** For kinds that need to know nothing more. */
+export const readsNothing = (): void => undefined;
+
+/** For kinds that are complete as the editor makes them, or told by a check of their own. */
+export const lacksNothing = (): null => null;
 
 /** For kinds that open no lanes. */
 export const noLanes = (): OpenedLane[] => [];

@@ -10,7 +10,7 @@ import { ordersOf, remaining } from '../person/orders.ts';
 import { scoreNow } from '../settings/scores.ts';
 import { addDuration } from '../time/civil.ts';
 import { duration, type Duration } from '../time/duration.ts';
-import { common, opened, take, type StepContext, type StepKind } from './base.ts';
+import { common, lacksNothing, opened, take, type StepContext, type StepKind } from './base.ts';
 import { labelledLane } from './labelled.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
@@ -146,6 +146,14 @@ const bandWords = (cuts: number[], i: number): string =>
 
 export const branch: StepKind<BranchStep> = {
   does: 'send people down different lanes, by what is true of them',
+  reads: (step, facts) => {
+    if (step.by === 'rules') return;
+    if ('field' in step.of) facts.fields.add(step.of.field);
+    else if ('score' in step.of) facts.scores.add(step.of.score);
+    else facts.orders = true;
+  },
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({
     key,
     kind: 'branch',

@@ -1,6 +1,6 @@
 /** call: post a signed event to a web address. */
 import { z } from 'zod';
-import { common, goOn, noLanes, type StepKind } from './base.ts';
+import { common, goOn, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 import { LONGEST, plainText } from '../text/text.ts';
 
 export const callSchema = z.strictObject({
@@ -13,6 +13,9 @@ export type CallStep = z.infer<typeof callSchema>;
 
 export const call: StepKind<CallStep> = {
   does: 'post an event to a web address',
+  reads: readsNothing,
+  reaches: 'other',
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'call', url: 'https://quillmoor.example/hook' }),
   lanes: noLanes,
   run: (_step, here) => goOn(here, { do: 'note', what: 'called', detail: {} }),

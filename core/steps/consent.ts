@@ -1,7 +1,7 @@
 /** consent: change what we may send: withdrawn, or asked anew. */
 import { z } from 'zod';
 import { channel } from '../condition/happening.ts';
-import { common, goOn, noLanes, type StepKind } from './base.ts';
+import { common, goOn, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 
 export const consentSchema = z.strictObject({
   ...common,
@@ -15,6 +15,9 @@ const WORDS = { email: 'email', sms: 'texts' };
 
 export const consent: StepKind<ConsentStep> = {
   does: 'change what we may send',
+  reads: readsNothing,
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'consent', channel: 'email', state: 'withdrawn' }),
   lanes: noLanes,
   run: (step, here) => goOn(here, { do: 'consent', channel: step.channel, state: step.state }),

@@ -1,7 +1,7 @@
 /** email: send one email. */
 import { z } from 'zod';
 import { rule } from '../journey/rule.ts';
-import { keySchema, noLanes, quote, type StepKind } from './base.ts';
+import { keySchema, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
 import { send, sendingKeys } from './send.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
@@ -33,6 +33,9 @@ const called = (step: EmailStep): string => step.name || step.subject || step.me
 
 export const email: StepKind<EmailStep> = {
   does: 'send one email',
+  reads: readsNothing,
+  reaches: 'email',
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'email', subject: '', text: '' }),
   lanes: noLanes,
   run: (step, here, context) => send('email', step, here, context),

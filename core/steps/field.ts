@@ -5,7 +5,7 @@ import type { FieldValue } from '../person/state.ts';
 import { and } from '../tell/words.ts';
 import { dateText, wallDay } from '../time/civil.ts';
 import { instantText } from '../time/instant.ts';
-import { common, goOn, noLanes, type FieldChange, points, type StepKind } from './base.ts';
+import { common, goOn, lacksNothing, noLanes, points, type FieldChange, type StepKind } from './base.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 const change = z.union([
@@ -61,6 +61,11 @@ function words([name, setting]: [string, FieldSetting]): string {
 
 export const field: StepKind<FieldStep> = {
   does: 'set a field of the person',
+  reads: (step, facts) => {
+    for (const name of Object.keys(step.set)) facts.fields.add(name);
+  },
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'field', set: { field: '' } }),
   lanes: noLanes,
   run(step, here, { person, zone, at, around }) {

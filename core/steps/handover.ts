@@ -1,6 +1,6 @@
 /** handover: enter another journey with what began this walk; leave this one unless it stays. */
 import { z } from 'zod';
-import { common, goOn, keySchema, noLanes, type StepKind } from './base.ts';
+import { common, goOn, keySchema, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 
 export const handoverSchema = z.strictObject({
   ...common,
@@ -12,6 +12,9 @@ export type HandoverStep = z.infer<typeof handoverSchema>;
 
 export const handover: StepKind<HandoverStep> = {
   does: 'enter another journey',
+  reads: readsNothing,
+  reaches: 'other',
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'handover', journey: 'another' }),
   lanes: noLanes,
   // Whether they are let in, and with that whether they leave here, is decided by whoever carries this out.

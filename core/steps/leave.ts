@@ -1,6 +1,6 @@
 /** leave: end the walk. */
 import { z } from 'zod';
-import { common, noLanes, type StepKind } from './base.ts';
+import { common, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const leaveSchema = z.strictObject({
@@ -13,6 +13,9 @@ export type LeaveStep = z.infer<typeof leaveSchema>;
 
 export const leave: StepKind<LeaveStep> = {
   does: 'end the walk',
+  reads: readsNothing,
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'leave' }),
   lanes: noLanes,
   run: (step) => ({ effects: [], move: { leave: step.as ?? 'finished', reason: step.reason ?? null } }),

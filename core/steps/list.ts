@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
-import { common, goOn, MOST_LABELS, noLanes, type StepKind } from './base.ts';
+import { common, goOn, lacksNothing, MOST_LABELS, noLanes, type StepKind } from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const listSchema = z
@@ -24,6 +24,9 @@ export type ListStep = z.infer<typeof listSchema>;
 
 export const list: StepKind<ListStep> = {
   does: 'put on a list, or take off one',
+  reads: (_step, facts) => void (facts.lists = true),
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'list', add: [] }),
   lanes: noLanes,
   run(step, here, { person }) {

@@ -10,7 +10,16 @@ import { durationShort, durationWords } from '../tell/words.ts';
 import { addDuration } from '../time/civil.ts';
 import { duration, type Duration } from '../time/duration.ts';
 import type { Standing, Walk } from '../walk/walk.ts';
-import { common, opened, take, type Outcome, type StepContext, type StepKind } from './base.ts';
+import {
+  common,
+  lacksNothing,
+  opened,
+  readsNothing,
+  take,
+  type Outcome,
+  type StepContext,
+  type StepKind
+} from './base.ts';
 import { labelledLane } from './labelled.ts';
 
 export const listenSchema = z.strictObject({
@@ -117,6 +126,9 @@ export const takeOtherwise = (step: ListenStep, here: Instruction): Outcome =>
 
 export const listen: StepKind<ListenStep> = {
   does: 'wait for the first of several things',
+  reads: readsNothing,
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({
     key,
     kind: 'listen',

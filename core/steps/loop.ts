@@ -1,6 +1,6 @@
 /** loop: go back to an earlier step, at most so often. */
 import { z } from 'zod';
-import { common, goOn, keySchema, noLanes, type StepKind } from './base.ts';
+import { common, goOn, keySchema, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 import { bare } from '../bare.ts';
 
 export const loopSchema = z.strictObject({
@@ -13,6 +13,9 @@ export type LoopStep = z.infer<typeof loopSchema>;
 
 export const loop: StepKind<LoopStep> = {
   does: 'go back to an earlier step',
+  reads: readsNothing,
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'loop', to: key, atMost: 3 }),
   lanes: noLanes,
   run(step, here, { plan, walk }) {

@@ -1,6 +1,6 @@
 /** notify: tell a colleague. */
 import { z } from 'zod';
-import { common, goOn, noLanes, quote, type StepKind } from './base.ts';
+import { common, goOn, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const notifySchema = z.strictObject({
@@ -13,6 +13,9 @@ export type NotifyStep = z.infer<typeof notifySchema>;
 
 export const notify: StepKind<NotifyStep> = {
   does: 'tell a colleague',
+  reads: readsNothing,
+  reaches: 'other',
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'notify', to: 'owner', text: '' }),
   lanes: noLanes,
   run: (_step, here) => goOn(here, { do: 'note', what: 'notified', detail: {} }),

@@ -19,6 +19,9 @@ const signed = (n: number): string => (n < 0 ? `−${-n}` : `+${n}`);
 
 export const score: StepKind<ScoreStep> = {
   does: 'add points, or take some off',
+  reads: (step, facts) => void facts.scores.add(step.score),
+  reaches: null,
+  lacks: (step) => (step.score.trim() ? null : ['This step has no score chosen.', 'Name the score.']),
   create: (key) => ({ key, kind: 'score', score: 'interest', add: 5 }),
   lanes: noLanes,
   run: (step, here) =>

@@ -1,7 +1,7 @@
 /** sms: send one text message. */
 import { z } from 'zod';
 import { rule } from '../journey/rule.ts';
-import { noLanes, quote, type StepKind } from './base.ts';
+import { lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
 import { send, sendingKeys } from './send.ts';
 import { LONGEST, plainText } from '../text/text.ts';
 
@@ -15,6 +15,9 @@ export type SmsStep = z.infer<typeof smsSchema>;
 
 export const sms: StepKind<SmsStep> = {
   does: 'send one text message',
+  reads: readsNothing,
+  reaches: 'sms',
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'sms', text: '' }),
   lanes: noLanes,
   run: (step, here, context) => send('sms', step, here, context),

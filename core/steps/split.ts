@@ -5,7 +5,7 @@ import { rule } from '../journey/rule.ts';
 import { durationSchema } from '../journey/values.ts';
 import { decideWinner } from '../walk/draws.ts';
 import { durationWords } from '../tell/words.ts';
-import { common, opened, take, type StepKind } from './base.ts';
+import { common, lacksNothing, opened, take, type StepKind } from './base.ts';
 import { labelledLane } from './labelled.ts';
 import { bare } from '../bare.ts';
 
@@ -47,6 +47,11 @@ export function laneByWeight(weights: readonly number[], draw: number): number {
 
 export const split: StepKind<SplitStep> = {
   does: 'send people down different lanes, by chance',
+  reads: ({ winner }, facts) => {
+    if (winner && winner.by !== 'goal') facts.reactions.add(winner.by);
+  },
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({
     key,
     kind: 'split',

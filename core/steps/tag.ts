@@ -24,6 +24,12 @@ export type TagStep = z.infer<typeof tagSchema>;
 
 export const tag: StepKind<TagStep> = {
   does: 'put a label on, or take one off',
+  reads: (_step, facts) => void (facts.tags = true),
+  reaches: null,
+  lacks(step) {
+    const all = [...(step.add ?? []), ...(step.remove ?? [])];
+    return all.length && all.every((t) => t.trim()) ? null : ['This step has no tag chosen.', 'Choose or make a tag.'];
+  },
   create: (key) => ({ key, kind: 'tag', add: [] }),
   lanes: noLanes,
   run(step, here, { person }) {

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { durationSchema } from '../journey/values.ts';
 import { durationWords } from '../tell/words.ts';
 import { duration, type Duration } from '../time/duration.ts';
-import { common, noLanes, quote, type StepKind } from './base.ts';
+import { common, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
 import { standing } from './listen.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
@@ -22,6 +22,9 @@ export type TaskStep = z.infer<typeof taskSchema>;
 
 export const task: StepKind<TaskStep> = {
   does: 'make a task for a colleague',
+  reads: readsNothing,
+  reaches: 'other',
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'task', title: 'Call them' }),
   lanes: noLanes,
   prepare: (step): Duration | null => (step.await ? duration(step.await.limit) : null),

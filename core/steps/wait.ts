@@ -10,7 +10,7 @@ import { duration, parseOffset, type Duration } from '../time/duration.ts';
 import { clockTime, nextOpening, timeOfDay, WEEKDAYS, zoneOrPerson } from '../time/hours.ts';
 import { fieldInstant, weekdayInstant } from '../time/until.ts';
 import type { Walk } from '../walk/walk.ts';
-import { common, noLanes, type Outcome, type StepContext, type StepKind } from './base.ts';
+import { common, lacksNothing, noLanes, type Outcome, type StepContext, type StepKind } from './base.ts';
 import { stepHours } from './send.ts';
 import { LONGEST, naming } from '../text/text.ts';
 
@@ -125,6 +125,11 @@ export function untilWords(until: Until): string {
 
 export const wait: StepKind<WaitStep> = {
   does: 'stand still for a while',
+  reads: (step, facts) => {
+    if (step.until && 'field' in step.until) facts.fields.add(step.until.field);
+  },
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'wait', for: 'P1D' }),
   lanes: noLanes,
   prepare,

@@ -1,7 +1,7 @@
 /** withdraw: end the person's walks in other journeys. */
 import { z } from 'zod';
 import { and } from '../tell/words.ts';
-import { common, goOn, keySchema, noLanes, type StepKind } from './base.ts';
+import { common, goOn, keySchema, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 
 export const withdrawSchema = z.strictObject({
   ...common,
@@ -12,6 +12,9 @@ export type WithdrawStep = z.infer<typeof withdrawSchema>;
 
 export const withdraw: StepKind<WithdrawStep> = {
   does: 'take out of other journeys',
+  reads: readsNothing,
+  reaches: null,
+  lacks: lacksNothing,
   create: (key) => ({ key, kind: 'withdraw', from: 'others' }),
   lanes: noLanes,
   run: (step, here) => goOn(here, { do: 'withdraw', from: step.from }),
