@@ -26,6 +26,8 @@ const environment = z
     /** How late an email or text may go out before it is not sent at all: a reminder for tonight is not sent tomorrow. */
     EMAIL_LATEST: lateness.default('P1D'),
     SMS_LATEST: lateness.default('P1D'),
+    /** How long happenings, trails, messages and ended walks are kept; for ever where absent. */
+    KEEP_HISTORY: lateness.optional(),
     /** Base address of the SMS gateway. */
     SMS_URL: z.url(),
     /** Shared with the gateway; signs what it sends us. */

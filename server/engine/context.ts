@@ -16,13 +16,15 @@ export interface Engine {
   outboxes: Outbox[];
   /** Base address of the passers-by, where they run. */
   passersBy: string | null;
+  /** How long what is over is kept, ms of the workspace clock; `null` for ever. */
+  keep: number | null;
 }
 
 /** An engine over what it needs; `grace` as in {@link Outbox}. */
 export function makeEngine(pool: Pool, post: Post, passersBy: string | null, grace?: number): Engine {
   const plans = new PlanBook();
   const outboxes = (['email', 'sms'] as const).map((channel) => new Outbox(channel, pool, plans, post, grace));
-  return { pool, plans, post, outboxes, passersBy };
+  return { pool, plans, post, outboxes, passersBy, keep: null };
 }
 
 export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
@@ -30,7 +32,7 @@ export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
     const read = parseDuration(text);
     return read ? rulerLength(read) : 0;
   };
-  return makeEngine(
+  const made = makeEngine(
     pool,
     {
       mailer: openMailer({
@@ -50,4 +52,5 @@ export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
     },
     config.PASSERS_BY_URL ?? null
   );
+  return { ...made, keep: config.KEEP_HISTORY === undefined ? null : length(config.KEEP_HISTORY) };
 }

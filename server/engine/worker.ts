@@ -5,10 +5,12 @@
 import type { Logger } from 'pino';
 import { runAskedSkip } from '../clock/skip.ts';
 import { listen } from '../db/notify.ts';
-import { isUnavailable } from '../db/pool.ts';
+import { isUnavailable, type Pool } from '../db/pool.ts';
+import { now } from '../clock/clock.ts';
 import { runBatch } from './batch.ts';
 import type { Engine } from './context.ts';
 import type { Outbox } from './outbox.ts';
+import { letGo } from './retention.ts';
 
 export interface Worker {
   /** Stops after the work in hand. */
@@ -18,6 +20,20 @@ export interface Worker {
 const POLL_MS = 1000;
 /** What is being handed over when the worker is asked to stop may take so long to be recorded. */
 const LAST_WORDS_MS = 5000;
+
+/** Between two looks for what is old, where the last found nothing: it reads what has to stay, too. */
+const FORGET_MS = 10 * 60_000;
+
+/** Lets portions of what is old go, one after another; false while there is none. */
+function forgetting(pool: Pool, keep: number): () => Promise<boolean> {
+  let next = 0;
+  return async () => {
+    if (Date.now() < next) return false;
+    const gone = await letGo(pool, (await now(pool)) - keep);
+    if (!gone) next = Date.now() + FORGET_MS;
+    return gone > 0;
+  };
+}
 
 /** Keeps an outbox filled; false where there is nothing to do. */
 async function pump(outbox: Outbox): Promise<boolean> {
@@ -73,7 +89,8 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
   const loops = [
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
     ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),
-    repeat('clock', () => runAskedSkip(engine, ending.signal))
+    repeat('clock', () => runAskedSkip(engine, ending.signal)),
+    ...(engine.keep === null ? [] : [repeat('retention', forgetting(engine.pool, engine.keep))])
   ];
   return {
     async stop() {
