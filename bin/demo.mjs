@@ -1,5 +1,6 @@
 // npm run demo: installs what is missing, builds what is stale, starts everything.
 import { fork } from 'node:child_process';
+import { readFileSync } from 'node:fs';
 import { ensureBuild, ensureDebian, ensurePackages, ROOT } from './setup.mjs';
 
 ensurePackages();
@@ -17,8 +18,17 @@ process.on('SIGINT', () => undefined);
 for (const signal of ['SIGTERM', 'SIGHUP']) process.on(signal, () => child.kill('SIGTERM'));
 child.on('exit', (code) => process.exit(code ?? 1));
 
-// npm may be ended without a word to what it runs.
-const starter = process.ppid;
+// npm may be ended without a word to what it runs, which is a shell that runs us: both are watched for.
+const parentOf = (pid) => {
+  try {
+    const stat = readFileSync(`/proc/${pid}/stat`, 'utf8');
+    return stat.slice(stat.lastIndexOf(')') + 2).split(' ')[1];
+  } catch {
+    return null;
+  }
+};
+const starters = () => [process.ppid, process.env.npm_lifecycle_event ? parentOf(process.ppid) : null].join();
+const begunBy = starters();
 setInterval(() => {
-  if (process.ppid !== starter) child.kill('SIGTERM');
+  if (starters() !== begunBy) child.kill('SIGTERM');
 }, 1000).unref();
