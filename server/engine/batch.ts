@@ -16,7 +16,7 @@ import type { PlanBook } from './plans.ts';
 import { liveWorld } from './world.ts';
 import { countedOf } from './count.ts';
 import { emptyRecord, isDoing, saveBatch, stepOf, walks, type BatchRecord, type Standpoint } from './save.ts';
-import { setAside, takeBack, type Failure } from './set-aside.ts';
+import { isAnyoneDue, setAside, takeBack, type Failure } from './set-aside.ts';
 
 export interface BatchResult {
   /** People worked on; 0 means that nothing was due. */
@@ -36,6 +36,7 @@ const both = (a: BatchResult, b: BatchResult): BatchResult => ({
 /** Works on up to about `most` people with something due, and on one who was set aside and is due for another try. */
 export async function runBatch(pool: Pool, plans: PlanBook, most = 500): Promise<BatchResult> {
   const done = await batchOf(pool, plans, (db, now) => claimPeople(db, now, most));
+  if (!(await isAnyoneDue(pool))) return done;
   const again = await batchOf(pool, plans, async (db) => {
     const person = await claimAside(db);
     return person === null ? [] : [person];

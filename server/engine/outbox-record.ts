@@ -132,3 +132,20 @@ export async function record(pool: Pool, channel: Channel, outcomes: Outcome[]):
     await notify(db, 'changed');
   });
 }
+
+/** Notes only whether a message went out or failed, where its outcome cannot be written as it is: it is not sent twice for that. */
+export async function recordBare(pool: Pool, { row, handed, now }: Outcome, error: unknown): Promise<void> {
+  await pool.query(
+    `update messages set state = $4, sent_at = $5, trouble = $6, error = $7, not_before = null
+     where person_id = $1 and id = $2 and claim = $3 and state = 'sending'`,
+    [
+      row.person_id,
+      row.id,
+      row.claim,
+      handed.ok ? 'sent' : 'failed',
+      handed.ok ? ts(now) : null,
+      handed.ok ? null : 'failed',
+      repaired(`its outcome could not be recorded: ${(error as Error).message}`, 500)
+    ]
+  );
+}

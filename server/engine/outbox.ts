@@ -11,7 +11,7 @@ import { isMessage } from '../../core/steps/index.ts';
 import type { EmailStep } from '../../core/steps/email.ts';
 import type { SmsStep } from '../../core/steps/sms.ts';
 import { readClock } from '../clock/clock.ts';
-import { isUnavailable, type Pool } from '../db/pool.ts';
+import { isNobodysFault, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { fillMessage, keepParts, restoreParts, Unfillable, type Content } from '../mail/content.ts';
 import { renderEmail, renderSms, scopeOf, type RenderContext } from '../mail/render.ts';
@@ -20,7 +20,7 @@ import { sendSms } from '../sms/gateway.ts';
 import { gateOf } from './channels.ts';
 import { messageKey } from './message-id.ts';
 import { claimMessages, keepContents, LEASE_SECONDS, renewLeases, type OutboxRow } from './outbox-rows.ts';
-import { record, type Outcome } from './outbox-record.ts';
+import { record, recordBare, type Outcome } from './outbox-record.ts';
 import type { PlanBook } from './plans.ts';
 
 export interface Post {
@@ -240,11 +240,14 @@ export class Outbox {
       try {
         return await record(this.pool, this.channel, part);
       } catch (error) {
-        if (!isUnavailable(error) && part.length > 1) {
+        if (!isNobodysFault(error) && part.length > 1) {
           // One that cannot be written is no reason to forget the others.
           for (const one of part) await this.recordPart([one]);
           return;
         }
+        const [one] = part;
+        // Refused for what it says, not for the moment: that it is over is noted without it, and the others go on.
+        if (!isNobodysFault(error) && one) return recordBare(this.pool, one, error).catch(() => undefined);
         await new Promise((resolve) => setTimeout(resolve, 200));
       }
     }

@@ -7,7 +7,7 @@
  */
 import { ts, type Pool } from '../db/pool.ts';
 
-/** Rows let go in one transaction: some ten milliseconds. */
+/** Rows let go in one statement, so that none holds its locks for long. */
 const PORTION = 2000;
 
 /** A walk that still hears of things, or is watched for its goal. */

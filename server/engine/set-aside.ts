@@ -38,6 +38,15 @@ export async function setAside(db: Db, failures: Failure[]): Promise<void> {
   });
 }
 
+/** Whether someone's next try has come: asked before each, because as a rule nobody's has. */
+export async function isAnyoneDue(db: Db): Promise<boolean> {
+  const { rows } = await db.query<{ due: boolean }>({
+    name: 'is-anyone-due',
+    text: 'select exists (select from set_aside where next_try <= clock_timestamp()) as due'
+  });
+  return rows[0]?.due ?? false;
+}
+
 /** Takes people back whose work was done. */
 export async function takeBack(db: Db, people: number[]): Promise<void> {
   if (!people.length) return;

@@ -7,6 +7,7 @@ import { joinParts, trimParts, type Part } from '../../core/message/links.ts';
 import { fillIn, fillInParts, type MessageScope } from '../../core/message/personal.ts';
 import type { EmailStep } from '../../core/steps/email.ts';
 import type { SmsStep } from '../../core/steps/sms.ts';
+import { repaired } from '../../core/text/text.ts';
 
 export interface Content {
   /** `null` for a text. */
@@ -28,7 +29,11 @@ export class Unfillable extends Error {}
 /** Fills a message in. Throws {@link Unfillable} where its Liquid cannot be filled in or an email's subject comes out empty. */
 export function fillMessage(step: EmailStep | SmsStep, scope: MessageScope): Content {
   try {
-    const parts = trimParts(fillInParts(step.text ?? '', scope));
+    // A filter can make of a value what no text can hold (url_decode a NUL, say): links are
+    // addresses and safe, words are mended.
+    const parts = trimParts(
+      fillInParts(step.text ?? '', scope).map((p) => ('link' in p ? p : { words: repaired(p.words, p.words.length) }))
+    );
     if (step.kind === 'sms') {
       if (joinParts(parts) === '') throw new Unfillable('it comes out without words');
       return { subject: null, preview: null, parts };
@@ -43,7 +48,7 @@ export function fillMessage(step: EmailStep | SmsStep, scope: MessageScope): Con
 }
 
 const oneLine = (text: string): string => {
-  const line = text.replace(/\s+/g, ' ').trim().toWellFormed();
+  const line = repaired(text, text.length).replace(/\s+/g, ' ').trim();
   return line.length > LONGEST_SUBJECT ? `${line.slice(0, LONGEST_SUBJECT - 1).trimEnd()}…`.toWellFormed() : line;
 };
 

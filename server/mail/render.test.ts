@@ -93,6 +93,16 @@ describe('an email', () => {
     expect(quiet.unsubscribe).toBeNull();
   });
 
+  it('holds nothing that no text can, whatever a filter makes of a value', () => {
+    const { text, subject } = email(
+      '{{ person.n | url_decode }}{{ person.e | truncate: 1, "" }}.',
+      { subject: 'For {{ person.n | url_decode }}' },
+      { n: 'a%00b', e: '👩' }
+    );
+    expect(text.startsWith('a\ufffdb👩.')).toBe(true);
+    expect(subject).toBe('For a\ufffdb');
+  });
+
   it('its subject has at most 250 characters, whatever a person is called', () => {
     const { subject } = email('x', { subject: 'For {{ person.n }}' }, { n: 'Ädä '.repeat(500) });
     expect(subject.length).toBeLessThanOrEqual(250);

@@ -1,5 +1,6 @@
 import { error, fail } from '@sveltejs/kit';
 import { z } from 'zod';
+import { keyText } from '$core/journey/values.ts';
 import { naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { readClock } from '$server/clock/clock.ts';
@@ -48,7 +49,9 @@ export const actions: Actions = {
     return { done: true };
   },
   enter: async ({ params, request, locals }) => {
-    const key = String((await request.formData()).get('journey') ?? '');
+    const read = keyText.safeParse((await request.formData()).get('journey'));
+    if (!read.success) return fail(400, { problem: 'Choose a journey that is live.' });
+    const key = read.data;
     const { rowCount } = await db().query(`select from journeys where key = $1 and state = 'live'`, [key]);
     if (!rowCount) return fail(400, { problem: 'Choose a journey that is live.' });
     if (!(await askEntry(db(), [idOf(params.id)], key, locals.user?.name ?? 'hand'))) error(404, NOBODY);
