@@ -3,15 +3,14 @@ import { END } from '../../core/journey/compile.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import type { FactChange, TrailLine } from '../../core/person/world.ts';
 import { keepHappening, keepState } from '../../core/person/kept.ts';
-import type { FieldValue, PersonState, SentMessage } from '../../core/person/state.ts';
+import type { PersonState, SentMessage } from '../../core/person/state.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
 import type { Walk } from '../../core/walk/walk.ts';
-import { bare } from '../../core/bare.ts';
 import { columns } from '../db/columns.ts';
 import { countedOf, Counts, type Counted } from './count.ts';
-import { catalogueFields } from '../people/field-names.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook } from './plans.ts';
+import { saveFacts } from './save-facts.ts';
 
 /** What a batch collected, in the order in which it came. */
 export interface BatchRecord {
@@ -361,142 +360,4 @@ async function saveMessages(db: Db, plans: PlanBook, { messages }: BatchRecord):
       ['person', 'walk', 'journey', 'version', 'step', 'visit', 'channel', 'address', 'at', 'record', 'service']
     )
   });
-}
-
-interface Last {
-  person: number;
-  at: string | null;
-}
-
-/** Of several changes to one fact of one person only the last is written. */
-async function saveFacts(db: Db, { changes }: BatchRecord): Promise<void> {
-  if (!changes.length) return;
-  const labels = {
-    tag: new Map<string, Last & { name: string; on: boolean }>(),
-    list: new Map<string, Last & { name: string; on: boolean }>()
-  };
-  const scores = new Map<string, Last & { name: string; points: number }>();
-  const consents = new Map<string, Last & { channel: string; state: string | null; source: string }>();
-  const fields = new Map<number, Record<string, FieldValue | null>>();
-  const suppressed = new Map<string, { address: string; at: string | null }>();
-  for (const { person, at, change, source } of changes) {
-    const last = { person, at: ts(at) };
-    switch (change.fact) {
-      case 'tag':
-      case 'list':
-        labels[change.fact].set(`${person}/${change.name}`, { ...last, name: change.name, on: change.on });
-        break;
-      case 'score':
-        scores.set(`${person}/${change.name}`, { ...last, name: change.name, points: change.points });
-        break;
-      case 'consent':
-        consents.set(`${person}/${change.channel}`, { ...last, channel: change.channel, state: change.state, source });
-        break;
-      case 'field':
-        fields.set(person, Object.assign(fields.get(person) ?? bare(), { [change.name]: change.value }));
-        break;
-      case 'suppressed':
-        suppressed.set(change.address, { address: change.address.toLowerCase(), at: ts(at) });
-        break;
-    }
-  }
-  for (const fact of ['tag', 'list'] as const) await saveLabels(db, fact, [...labels[fact].values()]);
-  if (scores.size) {
-    await db.query({
-      name: 'save-scores',
-      text: `
-        insert into scores (person_id, score, points, at)
-        select * from unnest($1::bigint[], $2::text[], $3::double precision[], $4::timestamptz[])
-        on conflict (person_id, score) do update set points = excluded.points, at = excluded.at`,
-      values: columns([...scores.values()], ['person', 'name', 'points', 'at'])
-    });
-  }
-  await saveConsents(db, [...consents.values()]);
-  if (suppressed.size) {
-    await db.query(
-      `insert into suppressions (address, at, reason)
-       select address, at, 'bounced' from unnest($1::text[], $2::timestamptz[]) as t (address, at)
-       on conflict do nothing`,
-      columns([...suppressed.values()], ['address', 'at'])
-    );
-  }
-  for (const [person, set] of fields) await saveFields(db, person, set);
-  const named = changes.flatMap(({ change: c }) =>
-    c.fact === 'field' && c.value !== null && !OWN_COLUMNS.has(c.name) ? [c.name] : []
-  );
-  await catalogueFields(db, named, changes[0]?.at ?? 0);
-}
-
-async function saveLabels(db: Db, fact: 'tag' | 'list', rows: (Last & { name: string; on: boolean })[]): Promise<void> {
-  const table = fact === 'tag' ? 'person_tags' : 'person_lists';
-  const on = rows.filter((r) => r.on);
-  const off = rows.filter((r) => !r.on);
-  if (on.length) {
-    if (fact === 'tag') {
-      await db.query({
-        name: 'catalogue-tags',
-        text: `insert into tags (name, created_at) select distinct on (name) name, at
-               from unnest($1::text[], $2::timestamptz[]) as t (name, at) order by name, at on conflict do nothing`,
-        values: columns(on, ['name', 'at'])
-      });
-    }
-    await db.query({
-      name: `put-${table}`,
-      text: `
-        insert into ${table} (person_id, ${fact}, since)
-        select * from unnest($1::bigint[], $2::text[], $3::timestamptz[])
-        on conflict do nothing`,
-      values: columns(on, ['person', 'name', 'at'])
-    });
-  }
-  if (off.length) {
-    await db.query({
-      name: `take-${table}`,
-      text: `
-        delete from ${table} l
-        using unnest($1::bigint[], $2::text[]) as t (person_id, name)
-        where l.person_id = t.person_id and l.${fact} = t.name`,
-      values: columns(off, ['person', 'name'])
-    });
-  }
-}
-
-async function saveConsents(
-  db: Db,
-  rows: (Last & { channel: string; state: string | null; source: string })[]
-): Promise<void> {
-  const known = rows.filter((r) => r.state !== null);
-  const cleared = rows.filter((r) => r.state === null);
-  if (known.length) {
-    await db.query({
-      name: 'save-consents',
-      text: `
-        insert into consents (person_id, channel, state, at, source)
-        select * from unnest($1::bigint[], $2::text[], $3::text[], $4::timestamptz[], $5::text[])
-        on conflict (person_id, channel) do update
-        set state = excluded.state, at = excluded.at, source = excluded.source`,
-      values: columns(known, ['person', 'channel', 'state', 'at', 'source'])
-    });
-  }
-  if (cleared.length) {
-    await db.query(
-      `delete from consents c using unnest($1::bigint[], $2::text[]) as t (person_id, channel)
-       where c.person_id = t.person_id and c.channel = t.channel`,
-      columns(cleared, ['person', 'channel'])
-    );
-  }
-}
-
-const OWN_COLUMNS = new Set(['email', 'phone', 'first_name', 'last_name', 'zone']);
-
-async function saveFields(db: Db, person: number, set: Record<string, FieldValue | null>): Promise<void> {
-  const own = Object.entries(set).filter(([name]) => OWN_COLUMNS.has(name));
-  const other = Object.entries(set).filter(([name]) => !OWN_COLUMNS.has(name));
-  const keep = Object.fromEntries(other.filter(([, v]) => v !== null));
-  const drop = other.filter(([, v]) => v === null).map(([name]) => name);
-  const assign = own.map(([name], i) => `${name} = $${i + 4}`);
-  await db.query(
-    `update people set ${[...assign, 'fields = (fields || $2::jsonb) - $3::text[]'].join(', ')} where id = $1`,
-    [person, JSON.stringify(keep), drop, ...own.map(([, v]) => v)]
-  );
 }
