@@ -31,7 +31,15 @@ const WORK: [string, Work][] = [
   ...SORTS.flatMap((sort) =>
     [false, true].map((descending): [string, Work] => [
       `People by ${sort}${descending ? ', from the end' : ''}`,
-      (pool) => searchPeople(pool, { text: '', tag: null, sort, descending, page: 1 })
+      (pool) =>
+        searchPeople(pool, {
+          text: '',
+          tag: null,
+          sort,
+          descending,
+          page: 1,
+          shown: { field: 'town', score: 'interest' }
+        })
     ])
   ),
   ['one person’s page', (pool, people, round) => personPage(pool, Math.floor(people / 2) + round)]

@@ -2,6 +2,7 @@
  * Starts the whole of Ambulo on loopback: database, stand-ins, web server,
  * worker. Used by the demo and by the browser tests.
  */
+import { DEMO_SENDER, DEMO_WORKSPACE } from '../demo/workspace.ts';
 import { fork, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
 import { closeSync, mkdirSync, openSync, readdirSync, rmSync } from 'node:fs';
@@ -130,6 +131,7 @@ export async function start({
       DATABASE_URL: cluster.url,
       AMBULO_URL: web,
       AMBULO_DEMO: '1',
+      ...DEMO_SENDER,
       ORIGIN: web,
       HOST: '127.0.0.1',
       PORT: String(ports.web),
@@ -195,10 +197,12 @@ export async function start({
 }
 
 async function makeWorkspace(pool: Pool, clock: number): Promise<boolean> {
+  const { name, zone, country, shownField, shownScore } = DEMO_WORKSPACE;
   const { rowCount } = await pool.query(
-    `insert into workspace (name, zone, clock, practice_now, secret) values ('Quillmoor Observatory', 'Europe/Dublin', 'practice', $1, $2)
+    `insert into workspace (name, zone, clock, practice_now, secret, country, shown_field, shown_score)
+     values ($3, $4, 'practice', $1, $2, $5, $6, $7)
      on conflict do nothing`,
-    [ts(clock), randomBytes(32)]
+    [ts(clock), randomBytes(32), name, zone, country, shownField, shownScore]
   );
   if (!rowCount) return false;
   await createUser(pool, DEMO_USER);

@@ -16,6 +16,7 @@ import { setLive } from '../server/journeys/going-live.ts';
 import { openTable } from '../server/people/csv.ts';
 import { importRows } from '../server/people/import.ts';
 import { checkRows, guessTargets, isRefused } from '../server/people/rows.ts';
+import { DEMO_WORKSPACE } from './workspace.ts';
 import { askChange } from '../server/people/inputs.ts';
 
 /** Monday 11 January 2027, in the morning. */
@@ -34,7 +35,7 @@ export async function loadDemo(
   const table = await openTable([readFileSync(join(folder, 'people.csv'))]);
   const targets = guessTargets(table.header);
   const everyone = (async function* () {
-    for await (const row of checkRows(table, targets, 'IE')) {
+    for await (const row of checkRows(table, targets, DEMO_WORKSPACE.country)) {
       if (isRefused(row)) throw new Error(`people.csv, line ${row.line}: ${row.reason}`);
       yield row;
     }

@@ -19,8 +19,10 @@ const environment = z
     SMTP_CA_FILE: z.string().optional(),
     /** How we call ourselves to mail servers; the machine's name where absent. */
     SMTP_NAME: z.string().optional(),
-    MAIL_FROM: z.string().default('Quillmoor Observatory <desk@quillmoor.example>'),
-    MAIL_DOMAIN: z.string().default('quillmoor.example'),
+    /** `Name <address>`. */
+    MAIL_FROM: z.string(),
+    /** Behind the @ of message ids and return paths. */
+    MAIL_DOMAIN: z.string(),
     /** Where answers to mails go that name no other address. */
     MAIL_REPLY_TO: z.string().optional(),
     /** How late an email or text may go out before it is not sent at all: a reminder for tonight is not sent tomorrow. */
@@ -32,7 +34,8 @@ const environment = z
     SMS_URL: z.url(),
     /** Shared with the gateway; signs what it sends us. */
     SMS_SECRET: z.string().min(16),
-    SMS_FROM: z.string().default('Quillmoor'),
+    /** Whom texts come from: a number, or a name of at most 11 characters. */
+    SMS_FROM: z.string(),
     /** Base addresses of the stand-ins, where they run. */
     POSTBOX_URL: z.url().optional(),
     HANDSET_URL: z.url().optional(),

@@ -5,7 +5,7 @@ import type { Context } from '../../core/journey/references.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import type { Settings } from '../../core/settings/schema.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
-import type { FieldType } from '../../core/condition/comparison.ts';
+import type { FieldType } from '../../core/person/values.ts';
 
 /** Everything that is wrong, one a line: `file:line: path: what was found, what was expected`. */
 export class Complaints {

@@ -1,15 +1,14 @@
 /** A branch that asks what people did with a message at the very instant it went out: everyone goes down "no". */
 import { eachCondition } from '../condition/evaluate.ts';
 import { isHappening } from '../condition/schema.ts';
-import { kindOf, type Step } from '../steps/index.ts';
+import { kindOf, lanesOf, type Step } from '../steps/index.ts';
 import type { Check, Finding } from './finding.ts';
 import type { Edit } from '../edit/edit.ts';
 import type { PlacedStep } from '../journey/walk-document.ts';
 import { about } from './finding.ts';
 
 /** Whether people stand still on a step. */
-const stands = (step: Step): boolean =>
-  step.kind === 'wait' || step.kind === 'listen' || (step.kind === 'task' && step.await !== undefined);
+const stands = (step: Step): boolean => kindOf(step).lasts(step) !== null;
 
 const waitBefore = ({ path }: PlacedStep): Edit => ({
   edit: 'wait',
@@ -20,8 +19,7 @@ const waitBefore = ({ path }: PlacedStep): Edit => ({
 
 export const askedTooSoon: Check = (_journey, steps) =>
   steps.flatMap((s): Finding[] => {
-    const asked = kindOf(s.step)
-      .lanes(s.step)
+    const asked = lanesOf(s.step)
       .flatMap((lane) => (lane.when && !isHappening(lane.when) ? eachCondition(lane.when) : []))
       .flatMap((c) => ('did' in c && c.did !== 'sent' && c.of !== undefined && c.journey === undefined ? [c.of] : []));
     return [...new Set(asked)].flatMap((of) => {

@@ -8,7 +8,7 @@ import { isHappening, type Condition, type HappeningOrCondition } from '../condi
 import type { Path, Problem } from '../journey/problems.ts';
 import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
-import { kindOf, type StepName } from '../steps/index.ts';
+import { lanesOf, type StepName } from '../steps/index.ts';
 
 const COMMON = ['key', 'kind', 'name', 'aim', 'note'];
 /** Kinds of step that can be put on the sheet and go live, with the keys that are run. */
@@ -80,7 +80,7 @@ export function beyondLive(journey: Journey): Problem[] {
     }
     keys(step, [...COMMON, ...known], path);
     if (step.kind === 'branch' && step.by !== 'rules') not([...path, 'by'], `"${step.by}"`);
-    for (const lane of kindOf(step).lanes(step)) if (lane.when) rule(lane.when, [...path, ...lane.path, 'when']);
+    for (const lane of lanesOf(step)) if (lane.when) rule(lane.when, [...path, ...lane.path, 'when']);
   }
   return problems;
 }

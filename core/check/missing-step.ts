@@ -3,28 +3,26 @@ import { stepsAsked } from '../condition/asked.ts';
 import { isHappening, type HappeningOrCondition } from '../condition/schema.ts';
 import { withRenamed } from '../edit/repoint.ts';
 import type { PlacedStep } from '../journey/walk-document.ts';
-import { isMessage, kindOf } from '../steps/index.ts';
+import { isMessage, kindOf, lanesOf } from '../steps/index.ts';
 import { about, type Check, type Finding, type Fix } from './finding.ts';
 
 export const missingStep: Check = (_journey, steps) => {
   const known = new Set(steps.map(({ step }) => step.key));
   return steps.flatMap((s): Finding[] =>
-    kindOf(s.step)
-      .lanes(s.step)
-      .flatMap(({ label, when }, place) => {
-        if (!when) return [];
-        const gone = new Set(stepsAsked(when).filter((key) => key !== '' && !known.has(key)));
-        return [...gone].map((key) => {
-          const fix = askNearest(s, place, when, key);
-          return about(s, {
-            severity: 'blocker',
-            check: 'missing-step',
-            text: `The lane “${label}” asks about “${key}”, which is not in this journey.`,
-            hint: 'Choose what stands before it.',
-            ...(fix ? { fix } : {})
-          });
+    lanesOf(s.step).flatMap(({ label, when }, place) => {
+      if (!when) return [];
+      const gone = new Set(stepsAsked(when).filter((key) => key !== '' && !known.has(key)));
+      return [...gone].map((key) => {
+        const fix = askNearest(s, place, when, key);
+        return about(s, {
+          severity: 'blocker',
+          check: 'missing-step',
+          text: `The lane “${label}” asks about “${key}”, which is not in this journey.`,
+          hint: 'Choose what stands before it.',
+          ...(fix ? { fix } : {})
         });
-      })
+      });
+    })
   );
 };
 

@@ -1,7 +1,7 @@
 /** Steps that say nothing yet, and journeys with nothing in them. */
 import { eachCondition } from '../condition/evaluate.ts';
 import { isHappening, type Condition } from '../condition/schema.ts';
-import { kindOf } from '../steps/index.ts';
+import { kindOf, lanesOf } from '../steps/index.ts';
 import type { Check, Finding } from './finding.ts';
 import { about } from './finding.ts';
 
@@ -26,8 +26,7 @@ export const unchosen: Check = (_journey, steps) =>
     ];
     const lacks = kindOf(step).lacks(step);
     if (lacks) return say(...lacks);
-    return kindOf(step)
-      .lanes(step)
+    return lanesOf(step)
       .filter((lane) => lane.when && !isHappening(lane.when) && isBlank(lane.when))
       .flatMap((lane) => say(`The lane “${lane.label}” asks nothing yet.`, 'Choose what it asks.'));
   });

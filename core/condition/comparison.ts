@@ -5,15 +5,11 @@
 import { z } from 'zod';
 import { durationSchema } from '../journey/values.ts';
 import { parseAmount } from '../person/amount.ts';
-import type { FieldValue } from '../person/state.ts';
+import { FIELD_TYPES, type FieldType, type FieldValue } from '../person/values.ts';
 import { addDuration, addToWall, parseDate, toWall, wallDay } from '../time/civil.ts';
-import { duration } from '../time/duration.ts';
+import { duration, DAY } from '../time/duration.ts';
 import { parseInstant } from '../time/instant.ts';
-import { DAY } from '../time/duration.ts';
 import { plainText } from '../text/text.ts';
-
-export const FIELD_TYPES = ['text', 'number', 'date', 'instant', 'yesno', 'choice', 'choices'] as const;
-export type FieldType = (typeof FIELD_TYPES)[number];
 
 /** Values that one comparison, or one lane of a branch by values, may list. */
 export const MOST_VALUES = 1000;

@@ -16,14 +16,13 @@ import {
 } from '../../tests/make.ts';
 import type { Happening } from '../person/happening.ts';
 import { parseAmount } from '../person/amount.ts';
-import type { FieldValue } from '../person/state.ts';
+import { type FieldValue, FIELD_TYPES } from '../person/values.ts';
 import { compileSettings } from '../settings/workspace.ts';
 import type { Walk } from '../walk/walk.ts';
 import {
   COMPARISON_KEYS,
   compileAmount,
   compileComparison,
-  FIELD_TYPES,
   FITS,
   typeMismatches,
   type Comparison

@@ -2,9 +2,9 @@
  * Conditions, compiled once into closures. Rules: docs/journey-language.md, "Conditions".
  */
 import { ordersOf, remaining } from '../person/orders.ts';
-import { scoreNow } from '../settings/scores.ts';
-import { rungOf } from '../settings/ladders.ts';
-import type { Workspace } from '../settings/workspace.ts';
+import { scoreNow } from '../engagement/scores.ts';
+import { rungOf } from '../engagement/ladders.ts';
+import type { Engagement } from '../engagement/models.ts';
 import type { Happening } from '../person/happening.ts';
 import type { PersonState } from '../person/state.ts';
 import type { Walk } from '../walk/walk.ts';
@@ -23,7 +23,7 @@ export interface Asked {
   at: number;
   /** The zone days are counted in. */
   zone: string;
-  workspace: Workspace;
+  workspace: Engagement;
 }
 
 /** True or false of a person now. */

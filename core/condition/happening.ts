@@ -17,11 +17,11 @@ import { LONGEST, naming, plainText } from '../text/text.ts';
 import { answerForm, answers } from '../message/answer.ts';
 import { parseAmount } from '../person/amount.ts';
 import type { Happening } from '../person/happening.ts';
+import { CHANNELS, type Channel } from '../person/values.ts';
 import type { Amounts } from './comparison.ts';
 import type { Walk } from '../walk/walk.ts';
 
-export const channel = z.enum(['email', 'sms']);
-export type Channel = z.infer<typeof channel>;
+export const channel = z.enum(CHANNELS);
 
 /** Happenings that are about one message. */
 export const MESSAGE_HAPPENINGS = [

@@ -20,11 +20,11 @@ import {
   channel,
   filterForms,
   happeningSchema,
-  type Channel,
   type Filters,
   type HappeningFilter,
   type HappeningName
 } from './happening.ts';
+import type { Channel } from '../person/values.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 /** Ways in that are no happening. */

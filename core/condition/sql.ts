@@ -4,7 +4,7 @@
  * a walk can answer (`did … of`) is false here, as it is for someone not walking.
  */
 import { PERSON_COLUMNS, type PersonColumn } from '../person/columns.ts';
-import type { FieldValue } from '../person/state.ts';
+import type { FieldValue } from '../person/values.ts';
 import { eachCondition } from './evaluate.ts';
 import type { Condition, FieldCondition } from './schema.ts';
 

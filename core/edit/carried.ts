@@ -5,7 +5,7 @@
  */
 import { stepsAsked } from '../condition/asked.ts';
 import { eachStep } from '../journey/walk-document.ts';
-import { kindOf, type Step } from '../steps/index.ts';
+import { kindOf, lanesOf, type Step } from '../steps/index.ts';
 import { ruleWords, type Naming } from '../tell/condition.ts';
 import { durationWords } from '../tell/words.ts';
 
@@ -24,23 +24,11 @@ export interface Carried {
   outside: boolean;
 }
 
-/** Keys of a step that carry nothing: what it is, and the lanes it holds. */
-const NOT_CARRIED = new Set(['key', 'kind', 'by', 'lanes', 'otherwise', 'none']);
+/** Keys of any step that carry nothing: what it is. */
+const NOT_CARRIED = ['key', 'kind'];
 
-const WORDS: Record<string, string> = {
-  preview: 'preview text',
-  add: 'puts on',
-  remove: 'takes off',
-  for: 'waits',
-  to: 'goes to',
-  url: 'address',
-  replyTo: 'reply address',
-  atMost: 'at most'
-};
-
-/** A key of a step in words; points are added, tags and lists put on. */
-const whatOf = (step: Step, key: string): string =>
-  step.kind === 'score' && key === 'add' ? 'points' : (WORDS[key] ?? key);
+/** What keys are called that are no words. */
+const WORDS: Readonly<Record<string, string>> = { url: 'address' };
 
 function valueWords(value: unknown): string {
   if (Array.isArray(value)) return value.map((v) => valueWords(v)).join(', ');
@@ -58,36 +46,35 @@ export function carriedBy(block: Step, name: Naming): Carried[] {
   const inside = new Set(steps.map((step) => step.key));
   const found = steps.flatMap((step) => [
     ...Object.entries(step).flatMap(([key, value]: [string, unknown]): Carried[] => {
-      const words = NOT_CARRIED.has(key) || (step.kind === 'listen' && key === 'for') ? '' : valueWords(value);
+      const { not = [], words: own = {} } = kindOf(step).carried ?? {};
+      const words = NOT_CARRIED.includes(key) || not.includes(key) ? '' : valueWords(value);
       return words === ''
         ? []
         : [
             {
               key: step.key,
               id: `${step.key}/${key}`,
-              what: whatOf(step, key),
+              what: own[key] ?? WORDS[key] ?? key,
               value: words,
               raw: JSON.stringify(value),
               outside: false
             }
           ];
     }),
-    ...kindOf(step)
-      .lanes(step)
-      .flatMap(({ when, path }): Carried[] => {
-        if (!when) return [];
-        const outside = stepsAsked(when).some((key) => !inside.has(key));
-        return [
-          {
-            key: step.key,
-            id: `${step.key}/${path.join('.')}`,
-            what: 'takes those who',
-            value: ruleWords(when, name),
-            raw: JSON.stringify(when),
-            outside
-          }
-        ];
-      })
+    ...lanesOf(step).flatMap(({ when, path }): Carried[] => {
+      if (!when) return [];
+      const outside = stepsAsked(when).some((key) => !inside.has(key));
+      return [
+        {
+          key: step.key,
+          id: `${step.key}/${path.join('.')}`,
+          what: 'takes those who',
+          value: ruleWords(when, name),
+          raw: JSON.stringify(when),
+          outside
+        }
+      ];
+    })
   ]);
   return [...found.filter((c) => c.outside), ...found.filter((c) => !c.outside)];
 }

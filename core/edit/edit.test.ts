@@ -1,9 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { branch, journey, mail, put, text, wait } from '../../tests/make.ts';
 import type { Step } from '../steps/index.ts';
-import { DAY } from '../time/duration.ts';
+import { DAY, type Elapsed } from '../time/duration.ts';
 import { applyEdit, copyOf, messagesBefore, newStep, type Edit } from './edit.ts';
-import type { Elapsed } from '../sheet/layout.ts';
 import { readGapText } from './gap-text.ts';
 import { begin, commit, redo, undo } from './history.ts';
 

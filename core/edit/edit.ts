@@ -9,7 +9,7 @@ import type { Path } from '../journey/problems.ts';
 import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import type { RulesStep } from '../steps/branch.ts';
-import { kindOf, STEP_KINDS, type Step, type StepName } from '../steps/index.ts';
+import { kindOf, lanesOf, type Step, STEP_KINDS, type StepName } from '../steps/index.ts';
 import type { WaitStep } from '../steps/wait.ts';
 import { repoint } from './repoint.ts';
 
@@ -205,9 +205,7 @@ export function messagesBefore(document: Journey, lane: Path, index: number): St
     if (!holder) break;
     found.push(holder);
     const end = at.indexOf('lane', 1);
-    const opened = kindOf(holder)
-      .lanes(holder)
-      .find((l) => l.path.every((p, i) => at[i + 1] === p));
+    const opened = lanesOf(holder).find((l) => l.path.every((p, i) => at[i + 1] === p));
     steps = opened?.steps ?? [];
     at = at.slice(end + 1);
   }
@@ -216,9 +214,7 @@ export function messagesBefore(document: Journey, lane: Path, index: number): St
 }
 
 function inside(step: Step): Step[] {
-  return kindOf(step)
-    .lanes(step)
-    .flatMap((l) => l.steps.flatMap((s) => [s, ...inside(s)]));
+  return lanesOf(step).flatMap((l) => l.steps.flatMap((s) => [s, ...inside(s)]));
 }
 
 /** A copy of a step with all it holds, with keys of its own; what pointed inside the copy points inside it still. */

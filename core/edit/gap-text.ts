@@ -2,8 +2,7 @@
  * What is typed into a gap: a duration (`2d`, `1 day 4 h`) or the day the next
  * step should fall on (`=day 5`, `=5`).
  */
-import { DAY, durationText, typedDuration } from '../time/duration.ts';
-import type { Elapsed } from '../sheet/layout.ts';
+import { DAY, durationText, typedDuration, type Elapsed } from '../time/duration.ts';
 
 export type GapText = { for: string | null } | { problem: string };
 

@@ -1,16 +1,15 @@
 /** Renaming the keys inside a block, and everything in it that points at them. */
 import { produce } from 'immer';
 import type { Condition } from '../condition/schema.ts';
-import { kindOf, type Step } from '../steps/index.ts';
+import { kindOf, lanesOf, type Step } from '../steps/index.ts';
 
 /** The step with every key of `keys` renamed; references to other steps stay. */
 export function repoint(step: Step, keys: ReadonlyMap<string, string>): Step {
   const renamed = (key: string): string => keys.get(key) ?? key;
   const visit = (s: Step): void => {
     s.key = renamed(s.key);
-    if (s.kind === 'email' && s.thread !== undefined) s.thread = renamed(s.thread);
-    if (s.kind === 'loop') s.to = renamed(s.to);
-    for (const lane of kindOf(s).lanes(s)) {
+    kindOf(s).repoint?.(s, renamed);
+    for (const lane of lanesOf(s)) {
       if (lane.when) repointRule(lane.when, renamed);
       lane.steps.forEach(visit);
     }

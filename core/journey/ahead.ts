@@ -1,22 +1,15 @@
 /** What is still reachable from a step, by structure. Rules: docs/journey-language.md, "Order of things", 5. */
 import { eachCondition } from '../condition/evaluate.ts';
-import type { Channel } from '../condition/happening.ts';
 import { isHappening, type HappeningOrCondition } from '../condition/schema.ts';
-import { isMessage, kindOf } from '../steps/index.ts';
-import type { Instruction } from './compile.ts';
-
-export interface Ahead {
-  sends: Set<Channel>;
-  /** A message that needs no consent. */
-  service: boolean;
-  /** A task, a notice, a call or a hand-over: something that is no message. */
-  other: boolean;
-  /** Names of happenings that a listen or branch asks about. */
-  names: Set<string>;
-}
+import { isMessage, kindOf, type Step } from '../steps/index.ts';
+import { END, type Ahead, type Instruction } from '../walk/plan.ts';
 
 /** Looks from an instruction onwards, itself included. */
-export function lookAhead(instructions: Instruction[], byKey: Map<string, Instruction>, from: number): Ahead {
+export function lookAhead(
+  instructions: Instruction<Step>[],
+  byKey: Map<string, Instruction<Step>>,
+  from: number
+): Ahead {
   const ahead: Ahead = { sends: new Set(), service: false, other: false, names: new Set() };
   const seen = new Set<number>();
   const waiting = [from];
@@ -32,8 +25,8 @@ export function lookAhead(instructions: Instruction[], byKey: Map<string, Instru
     for (const lane of kind.lanes(step)) {
       if (lane.when) for (const name of namesIn(lane.when)) ahead.names.add(name);
     }
-    if (step.kind === 'loop') waiting.push(byKey.get(step.to)?.index ?? -1);
-    if (step.kind === 'leave') continue;
+    if (kind.backTo) waiting.push(byKey.get(kind.backTo(step))?.index ?? END);
+    if (kind.ends) continue;
     waiting.push(...here.lanes, here.next);
   }
   return ahead;

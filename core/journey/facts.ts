@@ -1,29 +1,10 @@
-/**
- * What a plan needs to know of a person: named, so that whoever runs it can load
- * exactly that, for many people at once.
- */
+/** What a journey's rules, lanes and steps use of a person. */
 import { eachCondition } from '../condition/evaluate.ts';
-import type { HappeningName } from '../condition/happening.ts';
+import type { FactsUsed } from '../condition/facts-used.ts';
 import { isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
-import { kindOf } from '../steps/index.ts';
+import { kindOf, lanesOf } from '../steps/index.ts';
 import type { Journey } from './schema.ts';
 import { eachStep } from './walk-document.ts';
-
-export interface Facts {
-  fields: Set<string>;
-  tags: boolean;
-  lists: boolean;
-  segments: boolean;
-  scores: Set<string>;
-  rungs: boolean;
-  orders: boolean;
-  /** Journeys of which it is asked whether someone walks there. */
-  walking: Set<string>;
-  /** Happenings that are asked about over everything ever recorded. */
-  did: Set<HappeningName>;
-  /** What it is asked whether someone did with a message or task of a walk. */
-  reactions: Set<HappeningName>;
-}
 
 /** Every goal, leave rule, entry condition and lane of a journey that is a condition or a happening. */
 export function rulesOf(document: Journey): HappeningOrCondition[] {
@@ -31,8 +12,7 @@ export function rulesOf(document: Journey): HappeningOrCondition[] {
   if (document.entry?.where) rules.push(document.entry.where);
   if (document.goal) rules.push(document.goal.when);
   for (const rule of document.leaveWhen ?? []) rules.push(rule.when);
-  for (const { step } of eachStep(document))
-    for (const lane of kindOf(step).lanes(step)) if (lane.when) rules.push(lane.when);
+  for (const { step } of eachStep(document)) for (const lane of lanesOf(step)) if (lane.when) rules.push(lane.when);
   return rules;
 }
 
@@ -44,8 +24,8 @@ export function conditionsOf(document: Journey): Condition[] {
 }
 
 /** The facts a journey needs. */
-export function factsOf(document: Journey): Facts {
-  const facts: Facts = {
+export function factsOf(document: Journey): FactsUsed {
+  const facts: FactsUsed = {
     fields: new Set(['zone']),
     tags: false,
     lists: false,

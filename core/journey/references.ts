@@ -3,13 +3,13 @@
  * step, comparisons that do not fit their field, hours that never open. With a
  * context, also what other journeys, the settings and the people's file say.
  */
-import { isOfType, typeMismatches, type FieldType } from '../condition/comparison.ts';
+import { isOfType, typeMismatches } from '../condition/comparison.ts';
+import type { FieldType } from '../person/values.ts';
 import type { Filters } from '../condition/happening.ts';
 import { isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
-import { isMessage, kindOf, type Step } from '../steps/index.ts';
+import { isMessage, kindOf, lanesOf, type Step } from '../steps/index.ts';
+import { dateField, opens, type Known, type Say } from '../steps/known.ts';
 import type { Settings } from '../settings/schema.ts';
-import { isZone } from '../time/civil.ts';
-import { nextOpening, type Hours } from '../time/hours.ts';
 import { found, type Path, type Problem } from './problems.ts';
 import type { Journey } from './schema.ts';
 import { eachStep, stepsOf } from './walk-document.ts';
@@ -23,8 +23,6 @@ export interface Context {
   /** `null`: there are none, so no segment and no ladder exists; absent: not known. */
   settings?: Settings | null;
 }
-
-type Say = (path: Path, message: string) => void;
 
 /** All broken references of a journey the schema has accepted. */
 export function referenceProblems(document: Journey, context: Context = {}): Problem[] {
@@ -40,24 +38,39 @@ export function referenceProblems(document: Journey, context: Context = {}): Pro
   const { entry } = document;
   entry?.on?.forEach((filter, i) => rules.check(filter, ['entry', 'on', i]));
   if (entry?.where) rules.check(entry.where, ['entry', 'where']);
-  if (entry?.date && 'field' in entry.date) dateField(entry.date.field, ['entry', 'date', 'field'], context, say);
+  if (entry?.date && 'field' in entry.date) dateField(entry.date.field, ['entry', 'date', 'field'], context.types, say);
   if (document.goal) rules.check(document.goal.when, ['goal', 'when']);
   document.leaveWhen?.forEach((r, i) => rules.check(r.when, ['leaveWhen', i, 'when']));
   document.notes?.forEach((note, i) => {
     if (!keys.has(note.at)) say(['notes', i, 'at'], `found "${note.at}", expected the key of a step`);
   });
   if (document.hours) opens(document.hours, null, ['hours'], say);
-  const emails = new Set<string>();
+  const earlier: Step[] = [];
   for (const { step, path, before } of steps) {
-    for (const lane of kindOf(step).lanes(step)) if (lane.when) rules.check(lane.when, [...path, ...lane.path, 'when']);
-    if (step.kind === 'email') {
-      if (step.thread !== undefined && !emails.has(step.thread))
-        say([...path, 'thread'], `found "${step.thread}", expected the key of an email that stands before this one`);
-      emails.add(step.key);
-    }
-    stepProblems(document, step, path, before, context, say);
+    for (const lane of lanesOf(step)) if (lane.when) rules.check(lane.when, [...path, ...lane.path, 'when']);
+    const inside: Say = (at, message) => say([...path, ...at], message);
+    kindOf(step).problems?.(step, knownOf(document, context, before, earlier), inside);
+    earlier.push(step);
   }
   return problems;
+}
+
+/** What of all this a step kind is told. */
+function knownOf(
+  { key, hours }: Journey,
+  { journeys, types, settings }: Context,
+  before: readonly Step[],
+  earlier: readonly Step[]
+): Known {
+  return {
+    own: key,
+    hours,
+    before,
+    earlier,
+    ...(journeys ? { hasJourney: (other) => journeys.has(other) } : {}),
+    ...(types ? { types } : {}),
+    sharedHours: (channel) => settings?.hours?.[channel] ?? null
+  };
 }
 
 /** The rules of settings: their conditions and happenings name fields, segments and ladders that exist. */
@@ -186,122 +199,4 @@ class RuleChecks {
     for (const rung of rungs)
       if (!known.has(rung)) this.say(path, `found the rung "${rung}", expected one of the settings' ladders`);
   }
-}
-
-function stepProblems(document: Journey, step: Step, path: Path, before: Step[], context: Context, say: Say): void {
-  const journey = (key: string, at: Path): void => {
-    if (context.journeys && !context.journeys.has(key))
-      say(at, `found "${key}", expected the key of a journey that was given`);
-  };
-  switch (step.kind) {
-    case 'email':
-    case 'sms':
-      messageHours(document, step.kind, step.hours, path, context, say);
-      return;
-    case 'wait':
-      if (step.until && 'field' in step.until) dateField(step.until.field, [...path, 'until', 'field'], context, say);
-      if (step.hours && step.hours !== 'any') opens(step.hours, null, [...path, 'hours'], say);
-      return;
-    case 'loop':
-      if (!before.some((s) => s.key === step.to))
-        say(
-          [...path, 'to'],
-          `found "${step.to}", expected the key of an earlier step on this lane, or of one that holds it or stands before that`
-        );
-      return;
-    case 'handover':
-      if (step.journey === document.key)
-        say([...path, 'journey'], `found "${step.journey}", expected another journey than this one`);
-      else journey(step.journey, [...path, 'journey']);
-      return;
-    case 'withdraw':
-      if (step.from === 'others') return;
-      step.from.forEach((key, i) => {
-        if (key === document.key) say([...path, 'from', i], `found "${key}", expected another journey than this one`);
-        else journey(key, [...path, 'from', i]);
-      });
-      return;
-    case 'branch': {
-      if (step.by === 'rules' || !('field' in step.of)) return;
-      const type = context.types?.get(step.of.field);
-      if (!type) return;
-      if (step.by === 'bands') {
-        if (type !== 'number')
-          say([...path, 'of', 'field'], `found "${step.of.field}" of type ${type}, expected a number`);
-        return;
-      }
-      step.lanes.forEach((lane, i) =>
-        lane.values.forEach((v, j) => {
-          if (!isOfType(v, type))
-            say([...path, 'lanes', i, 'values', j], `found ${found(v)}, expected a value of type ${type}`);
-        })
-      );
-      return;
-    }
-    case 'field':
-      for (const [name, setting] of Object.entries(step.set)) {
-        const type = context.types?.get(name);
-        const noZone = name === 'zone' && typeof setting === 'string' && !isZone(setting);
-        const wanted = noZone ? 'a time zone name such as "Europe/Dublin"' : type && settingMismatch(setting, type);
-        if (wanted) say([...path, 'set', name], `found ${found(setting)}, expected ${wanted}`);
-      }
-      return;
-    default:
-  }
-}
-
-/** What would fit a field of this type, where a setting does not. */
-function settingMismatch(setting: unknown, type: FieldType): string | null {
-  if (setting === null || typeof setting !== 'object' || Array.isArray(setting))
-    return isOfType(setting, type) ? null : `a value of type ${type}`;
-  if ('now' in setting)
-    return type === 'date' || type === 'instant' ? null : `a field of type date or instant for "now", not ${type}`;
-  if ('add' in setting) return type === 'number' ? null : `a field of type number for "add", not ${type}`;
-  if ('include' in setting || 'exclude' in setting)
-    return type === 'choices' ? null : `a field of type choices, not ${type}`;
-  return null;
-}
-
-function dateField(field: string, path: Path, { types }: Context, say: Say): void {
-  const type = types?.get(field);
-  if (type && type !== 'date' && type !== 'instant')
-    say(path, `found "${field}" of type ${type}, expected a field of type date or instant`);
-}
-
-/** Some day within two years on which hours are asked whether they ever open; any day would do. */
-const SOME_DAY = Date.UTC(2027, 0, 1);
-
-/** Hours that never open, alone or with others of the same zone. */
-function opens(hours: Hours, other: Hours | null, path: Path, say: Say): void {
-  const never = (): void =>
-    say(
-      path,
-      `found ${found(hours)}, expected hours that open on some day${other ? " at which the settings' hours are open too" : ''}`
-    );
-  let at: number | null = nextOpening(hours, 'UTC', SOME_DAY);
-  if (at === null) return never();
-  const zones = [hours.zone ?? 'person', other?.zone ?? 'person'];
-  // Where only one of them counts in the person's zone, it depends on the person.
-  if (!other || zones.filter((zone) => zone === 'person').length === 1) return;
-  for (let tries = 0; tries < 800; tries++) {
-    const both: number | null = nextOpening(other, 'UTC', at);
-    if (both === null) return never();
-    const back: number | null = nextOpening(hours, 'UTC', both);
-    if (back === null || back - SOME_DAY > 366 * 86_400_000) return never();
-    if (back === both) return;
-    at = back;
-  }
-}
-
-function messageHours(
-  document: Journey,
-  channel: 'email' | 'sms',
-  own: Hours | 'any' | undefined,
-  path: Path,
-  context: Context,
-  say: Say
-): void {
-  const shared = context.settings?.hours?.[channel] ?? null;
-  if (own && own !== 'any') opens(own, shared, [...path, 'hours'], say);
-  else if (own === undefined && document.hours && shared) opens(document.hours, shared, path, say);
 }

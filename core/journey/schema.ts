@@ -8,6 +8,7 @@ import { conditionSchema, happeningOrConditionSchema } from '../condition/schema
 import { keySchema } from '../steps/base.ts';
 import { laneSchema } from '../steps/lane.ts';
 import { clockTime, hoursSchema, WEEKDAYS, zoneName, zoneOrPerson } from '../time/hours.ts';
+import { AGAIN } from '../walk/plan.ts';
 import { rule } from './rule.ts';
 import { durationSchema, instantSchema, offsetSchema } from './values.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
@@ -31,8 +32,6 @@ const timetableSchema = z.union([
   z.strictObject({ weekdays: z.array(z.enum(WEEKDAYS)).min(1), time: clockTime, zone: zoneOrPerson.optional() }),
   z.strictObject({ monthDay: z.number().int().min(1).max(31), time: clockTime, zone: zoneOrPerson.optional() })
 ]);
-
-export const AGAIN = ['once', 'again', 'restart', 'each'] as const;
 
 export const entrySchema = z
   .strictObject({

@@ -1,5 +1,5 @@
 /** Going over the steps of a document with their places. */
-import { kindOf, type Step } from '../steps/index.ts';
+import { lanesOf, type Step } from '../steps/index.ts';
 import type { Path } from './problems.ts';
 import type { Journey } from './schema.ts';
 
@@ -20,7 +20,7 @@ export function eachStep(document: Pick<Journey, 'lane'>): PlacedStep[] {
       const here = [...path, i];
       found.push({ step, path: here, before: [...passed] });
       passed.push(step);
-      for (const lane of kindOf(step).lanes(step)) visit(lane.steps, [...here, ...lane.path, 'lane'], passed);
+      for (const lane of lanesOf(step)) visit(lane.steps, [...here, ...lane.path, 'lane'], passed);
     });
   };
   visit(document.lane, ['lane'], []);
@@ -29,10 +29,5 @@ export function eachStep(document: Pick<Journey, 'lane'>): PlacedStep[] {
 
 /** Every step of a lane with those inside, in order of the document. */
 export function stepsOf(lane: Step[]): Step[] {
-  return lane.flatMap((step) => [
-    step,
-    ...kindOf(step)
-      .lanes(step)
-      .flatMap((l) => stepsOf(l.steps))
-  ]);
+  return lane.flatMap((step) => [step, ...lanesOf(step).flatMap((l) => stepsOf(l.steps))]);
 }

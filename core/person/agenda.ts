@@ -4,7 +4,7 @@
  * what is foreseen differ only in where the work comes from and who hears of it.
  * Rules: docs/journey-language.md, "Order of things", 1; docs/decisions/0003.
  */
-import type { Plan } from '../journey/compile.ts';
+import type { JourneyPlan } from '../journey/compile.ts';
 import { fromWall, wallDay } from '../time/civil.ts';
 import { DAY, MINUTE } from '../time/duration.ts';
 import { instantText } from '../time/instant.ts';
@@ -22,7 +22,7 @@ export interface Course {
   /** Nothing later is worked off. Included, UTC ms. */
   until: number;
   /** Plans that let people in by themselves. */
-  dated: Plan[];
+  dated: JourneyPlan[];
   /** The present, where time passes by itself, UTC ms; `null` in a replay, where nothing is ever late. */
   present: number | null;
 }
@@ -34,7 +34,7 @@ export interface Position {
   /** The next midnight at which segments are looked at, UTC ms; Infinity where none are. */
   midnight: number;
   /** Plans that take existing people in, each with its instant, still to come. */
-  existing: readonly { plan: Plan; at: number }[];
+  existing: readonly { plan: JourneyPlan; at: number }[];
 }
 
 /** Something that waits for its turn; those of one person in order of their arrival. */
@@ -55,7 +55,7 @@ const MOST_AGAIN = 100_000;
 
 const WAYS: DatedWay[] = ['date', 'timetable'];
 
-export const datedPlans = (plans: readonly Plan[]): Plan[] => plans.filter(isDated);
+export const datedPlans = (plans: readonly JourneyPlan[]): JourneyPlan[] => plans.filter(isDated);
 
 export class Agenda<T extends Item> {
   private readonly run: PersonRun;

@@ -1,6 +1,7 @@
 /** Entries by date and timetable: when they next let a person in. Rules: docs/journey-language.md, "Entry". */
-import type { DatedEntry, Plan, TimetableEntry } from '../journey/compile.ts';
-import { zoneOf } from '../walk/advance.ts';
+import type { TimetableEntry, DatedEntry } from '../walk/plan.ts';
+import type { JourneyPlan } from '../journey/compile.ts';
+import { zoneOf } from '../walk/surroundings.ts';
 import type { Workspace } from '../settings/workspace.ts';
 import { fromWall, parseDate } from '../time/civil.ts';
 import { fieldInstant, monthDayInstant, weekdayInstant, yearlyInstant } from '../time/until.ts';
@@ -9,14 +10,14 @@ import type { PersonState } from './state.ts';
 export type DatedWay = 'date' | 'timetable';
 
 /** Whether a plan lets anyone in by itself. */
-export const isDated = (plan: Plan): boolean => plan.entry.date !== null || plan.entry.timetable !== null;
+export const isDated = (plan: JourneyPlan): boolean => plan.entry.date !== null || plan.entry.timetable !== null;
 
 /** The key under which it is kept when a plan last let someone in this way. */
-export const datedKey = (plan: Plan, way: DatedWay): string => `${plan.key}/${way}`;
+export const datedKey = (plan: JourneyPlan, way: DatedWay): string => `${plan.key}/${way}`;
 
 /** The next instant at or after `after` (UTC ms) at which a plan lets this person in this way; `null` for never. */
 export function nextDated(
-  plan: Plan,
+  plan: JourneyPlan,
   way: DatedWay,
   person: PersonState,
   workspace: Workspace,

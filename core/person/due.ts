@@ -1,5 +1,5 @@
 /** When there is next something to do for a person. */
-import { nextRung } from '../settings/ladders.ts';
+import { nextRung } from '../engagement/ladders.ts';
 import type { PersonState } from './state.ts';
 import type { World } from './world.ts';
 

@@ -2,13 +2,14 @@
  * Carrying out what a step asks for: it is said in the trail, recorded, and facts change at once. What changes is itself a
  * happening. Rules: docs/journey-language.md, "Steps" and "Order of things", 4.
  */
-import type { Instruction, Plan } from '../journey/compile.ts';
+import type { JourneyPlan, JourneyInstruction } from '../journey/compile.ts';
 import type { Effect } from '../steps/base.ts';
 import type { Walk, WalkState } from '../walk/walk.ts';
 import type { Happening } from './happening.ts';
 import type { Keeper } from './keeper.ts';
 import { addressOf, type PersonState, type SentMessage } from './state.ts';
 import type { Recorder, World } from './world.ts';
+import { unreachable } from '../unreachable.ts';
 
 /** What carrying out an effect needs of whoever works on the person. */
 export interface Hands {
@@ -19,17 +20,17 @@ export interface Hands {
   readonly recorder: Recorder;
   readonly keeper: Keeper;
   /** A line of the trail. */
-  say(plan: Plan, walk: Walk, step: string | null, what: string, detail: Record<string, unknown>): void;
+  say(plan: JourneyPlan, walk: Walk, step: string | null, what: string, detail: Record<string, unknown>): void;
   /** Ends a walk; `cause` is the walk that does it. */
   end(
-    plan: Plan,
+    plan: JourneyPlan,
     walk: Walk,
     state: Exclude<WalkState, 'walking'>,
     reason: string | null,
     step: string | null,
     cause?: number
   ): void;
-  handOver(plan: Plan, walk: Walk, here: Instruction, to: string): void;
+  handOver(plan: JourneyPlan, walk: Walk, here: JourneyInstruction, to: string, stay: boolean): void;
 }
 
 /** Happenings that a walk causes, each recorded at once. */
@@ -41,7 +42,7 @@ function emitAll(keeper: Keeper, happened: Happening[], walk: Walk): void {
 }
 
 /** Carries out one effect of the step `here`, which the walk has just taken. */
-export function carryOut(run: Hands, plan: Plan, walk: Walk, here: Instruction, effect: Effect): void {
+export function carryOut(run: Hands, plan: JourneyPlan, walk: Walk, here: JourneyInstruction, effect: Effect): void {
   const { person, at, keeper } = run;
   const step = here.step.key;
   switch (effect.do) {
@@ -108,6 +109,9 @@ export function carryOut(run: Hands, plan: Plan, walk: Walk, here: Instruction, 
       return;
     }
     case 'handover':
-      run.handOver(plan, walk, here, effect.journey);
+      run.handOver(plan, walk, here, effect.journey, effect.stay);
+      return;
+    default:
+      unreachable(effect);
   }
 }

@@ -1,8 +1,8 @@
 /** Getting in: who is let in, why someone is not, and the walk that begins. Rules: docs/journey-language.md, "Entry". */
 import type { Asked } from '../condition/evaluate.ts';
-import type { Plan } from '../journey/compile.ts';
+import type { JourneyPlan } from '../journey/compile.ts';
 import { addDuration } from '../time/civil.ts';
-import { zoneOf } from '../walk/advance.ts';
+import { zoneOf } from '../walk/surroundings.ts';
 import type { Walk } from '../walk/walk.ts';
 import type { Happening } from './happening.ts';
 import type { PersonState } from './state.ts';
@@ -12,7 +12,7 @@ import { bare } from '../bare.ts';
 export type Refusal = 'opens' | 'where' | 'once' | 'walking' | 'goal' | 'leave';
 
 /** Why someone would not be let in now; `null` where they would. `asked.walk` is the walk that would begin. */
-export function refusalOf(plan: Plan, asked: Asked): Refusal | null {
+export function refusalOf(plan: JourneyPlan, asked: Asked): Refusal | null {
   const { person, at } = asked;
   const { entry } = plan;
   if (at < entry.opens) return 'opens';
@@ -31,7 +31,7 @@ export function refusalOf(plan: Plan, asked: Asked): Refusal | null {
  * ms, `entry` the happening that begins it, where one does.
  */
 export function newWalk(
-  plan: Plan,
+  plan: JourneyPlan,
   person: PersonState,
   at: number,
   by: string,
@@ -57,7 +57,7 @@ export function newWalk(
 }
 
 /** Whether someone has what a journey starts from: one of its tags, lists or segments. */
-export function isExisting({ entry }: Plan, person: PersonState): boolean {
+export function isExisting({ entry }: JourneyPlan, person: PersonState): boolean {
   const { existing } = entry;
   return (
     existing !== null &&

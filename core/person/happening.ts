@@ -1,6 +1,5 @@
 /** A happening as the engine handles it: something that occurred to or by a person at an instant. */
-import type { Channel } from '../condition/happening.ts';
-import type { FieldValue } from './state.ts';
+import type { Channel, FieldValue } from './values.ts';
 
 export interface OrderLine {
   sku: string;

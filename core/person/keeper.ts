@@ -3,14 +3,14 @@
  * follow from it at once. What follows is itself a happening, recorded after it.
  * Rules: docs/journey-language.md, "Order of things", 2 and 5.
  */
-import type { Channel } from '../condition/happening.ts';
+import type { Channel, ConsentState, FieldValue } from './values.ts';
 import type { FieldChange } from '../steps/base.ts';
-import { climb, slip, type RungChange } from '../settings/ladders.ts';
-import { changeScore, scoreHappening, settingsZone, type ScoreChange } from '../settings/scores.ts';
+import { climb, slip, type RungChange } from '../engagement/ladders.ts';
+import { changeScore, scoreHappening, settingsZone, type ScoreChange } from '../engagement/scores.ts';
 import type { Happening } from './happening.ts';
 import { addOrder, refund } from './orders.ts';
 import type { Recorder, World } from './world.ts';
-import { addressOf, type ConsentState, type FieldValue, type PersonState } from './state.ts';
+import { addressOf, type PersonState } from './state.ts';
 
 /** More than these that one input sets off are recorded, but begin and move nothing. */
 export const MOST_HAPPENINGS = 10_000;

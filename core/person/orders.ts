@@ -1,21 +1,7 @@
 /** Orders and what is left of them after refunds, in whole ten-thousandths. Rules: docs/journey-language.md, "Conditions". */
 import { parseAmount } from './amount.ts';
 import type { Happening, OrderLine } from './happening.ts';
-import type { PersonState } from './state.ts';
-
-/** An order as it stands. Refunds lower it at its own date. */
-export interface Order {
-  id: string;
-  /** UTC ms. */
-  at: number;
-  /** What is left of the whole. */
-  left: number;
-  /** Refunded as a whole: an order no more. */
-  gone: boolean;
-  lines: { sku: string; category: string | undefined; left: number; total: number }[];
-  /** As it was bought, for a refund that names nothing. */
-  items: OrderLine[];
-}
+import type { Order, PersonState } from './state.ts';
 
 const NONE: readonly Order[] = [];
 export const ordersOf = (person: PersonState): readonly Order[] => person.orders ?? NONE;

@@ -5,13 +5,14 @@
  * from and where the records go. Rules: docs/journey-language.md, "Order of things".
  */
 import type { Asked } from '../condition/evaluate.ts';
-import { END, type Instruction, type Plan, type Rule } from '../journey/compile.ts';
-import type { Move, Outcome } from '../steps/base.ts';
-import { heard, takeHeard, takeOtherwise } from '../steps/listen.ts';
-import { waitOutcome, type WaitStep } from '../steps/wait.ts';
+import { type PlanRule, END } from '../walk/plan.ts';
+import type { JourneyPlan, JourneyInstruction } from '../journey/compile.ts';
+import type { Move, Outcome, StepContext } from '../steps/base.ts';
+import { kindOf } from '../steps/index.ts';
 import { DAY } from '../time/duration.ts';
 import { instantText } from '../time/instant.ts';
-import { advance, contextOf, zoneOf } from '../walk/advance.ts';
+import { advance, contextOf } from '../walk/advance.ts';
+import { zoneOf } from '../walk/surroundings.ts';
 import { chance } from '../walk/chance.ts';
 import { isWatched, type Walk, type WalkState } from '../walk/walk.ts';
 import { datedKey, type DatedWay } from './dated.ts';
@@ -21,11 +22,10 @@ import type { Happening } from './happening.ts';
 import type { Input, Recorder, World } from './world.ts';
 import { Keeper, MOST_HAPPENINGS } from './keeper.ts';
 import type { PersonState } from './state.ts';
-import { bare } from '../bare.ts';
 
 /** An entry that a hand-over has decided on, waiting for its turn. */
 interface Begin {
-  plan: Plan;
+  plan: JourneyPlan;
   entry: Happening | undefined;
   cause: number;
 }
@@ -102,7 +102,7 @@ export class PersonRun implements Hands {
   }
 
   /** Lets the person in by a date or a timetable; a refusal is not told. */
-  dated(plan: Plan, way: DatedWay): void {
+  dated(plan: JourneyPlan, way: DatedWay): void {
     (this.person.dated ??= new Map<string, number>()).set(datedKey(plan, way), this.at);
     this.keeper.setOff = 0;
     this.enter(plan, way, {});
@@ -125,28 +125,16 @@ export class PersonRun implements Hands {
     this.forgetEnded();
   }
 
-  private stopStanding(plan: Plan, walk: Walk): void {
+  private stopStanding(plan: JourneyPlan, walk: Walk): void {
     const here = plan.instructions[walk.at];
     const { standing } = walk;
     if (!standing) return;
     if (standing.kind === 'held-out') return this.end(plan, walk, 'finished', 'held-out', null);
     if (standing.idle) return this.end(plan, walk, 'early', 'idle', null);
     walk.standing = null;
-    if (here && standing.kind === 'wait') this.pass(plan, walk, here);
-    if (here && standing.kind === 'task') walk.at = here.next;
-    if (here?.step.kind === 'listen' && standing.kind === 'listen') {
-      this.follow(plan, walk, here, takeOtherwise(here.step, here));
-    }
+    const { due } = here ? kindOf(here.step) : {};
+    if (here && due) this.follow(plan, walk, here, due(here.step, here, this.contextOf(plan, walk)));
     this.go(plan, walk);
-  }
-
-  /** Behind a wait; one for a time of day is not to be met again at this very instant. */
-  private pass(plan: Plan, walk: Walk, here: Instruction): void {
-    const until = here.step.kind === 'wait' ? here.step.until : undefined;
-    if (plan.loops.length && until && !('field' in until) && !('date' in until)) {
-      (walk.passed ??= bare())[here.step.key] = this.at;
-    }
-    walk.at = here.next;
   }
 
   /** A happening with the message it is about: the one it names, or the latest of its channel. */
@@ -210,53 +198,30 @@ export class PersonRun implements Hands {
     }
   }
 
-  /** Offers a happening to what a walk stands on. True where a listen or task took it. */
-  private listens(plan: Plan, walk: Walk, h: Happening): boolean {
+  /** Offers a happening to what a walk stands on. True where it is used up. */
+  private listens(plan: JourneyPlan, walk: Walk, h: Happening): boolean {
     const here = plan.instructions[walk.at];
-    const kind = walk.standing?.kind;
-    if (!here || !kind) return false;
-    if (kind === 'listen' && here.step.kind === 'listen') {
-      const found = heard(here, h, this.askedBy(plan, walk) as Asked & { walk: Walk });
-      if (!found) return false;
-      walk.standing = null;
-      this.follow(plan, walk, here, takeHeard(here.step, here, walk, found.lane, found.record));
-      this.go(plan, walk);
-      return found.record !== null;
-    }
-    if (kind === 'task') {
-      const done = h.name === 'task_done' && h.about?.walk === walk.id && h.about.step === here.step.key;
-      if (!done || h.about?.journey !== plan.key) return false;
-      walk.standing = null;
-      walk.at = here.next;
-      this.go(plan, walk);
-      return true;
-    }
-    if (kind === 'wait' && here.step.kind === 'wait' && h.name === 'field_changed')
-      this.resetWait(plan, walk, here, here.step, h);
-    return false;
-  }
-
-  /** A wait that follows a field is set anew when the field or the person's zone changes. */
-  private resetWait(plan: Plan, walk: Walk, here: Instruction, step: WaitStep, h: Happening): void {
-    if (!step.until || !('field' in step.until) || (h.field !== step.until.field && h.field !== 'zone')) return;
-    const { effects, move } = waitOutcome(step, here, contextOf(plan, walk, this.person, this.at, this.world));
-    if ('stand' in move) {
-      if (move.stand.until !== walk.standing?.until) this.stand(plan, walk, step.key, move);
-      return;
-    }
+    if (!here || !walk.standing) return false;
+    const outcome = kindOf(here.step).hears?.(here.step, here, h, this.contextOf(plan, walk));
+    if (!outcome) return false;
     walk.standing = null;
-    this.follow(plan, walk, here, { effects, move });
+    this.follow(plan, walk, here, outcome);
     this.go(plan, walk);
+    return outcome.used;
   }
 
-  private askedBy(plan: Plan, walk: Walk | null): Asked {
+  private contextOf(plan: JourneyPlan, walk: Walk): StepContext {
+    return contextOf(plan, walk, this.person, this.at, this.world);
+  }
+
+  private askedBy(plan: JourneyPlan, walk: Walk | null): Asked {
     this.asked.walk = walk;
     this.asked.zone = zoneOf(this.person, plan, this.world.workspace.zone);
     return this.asked;
   }
 
   /** Goal, then leave rules; with a happening, also those that name one. True where the walk has ended. */
-  private rules(plan: Plan, walk: Walk, h: Happening | null = null): boolean {
+  private rules(plan: JourneyPlan, walk: Walk, h: Happening | null = null): boolean {
     const { goal, leaveWhen } = plan;
     if (!goal && !leaveWhen.length) return false;
     const asked = this.askedBy(plan, walk);
@@ -276,13 +241,13 @@ export class PersonRun implements Hands {
     return true;
   }
 
-  private reach(plan: Plan, walk: Walk): void {
+  private reach(plan: JourneyPlan, walk: Walk): void {
     walk.goalReached = true;
     this.keeper.emit({ name: 'goal_reached', at: this.at, journey: plan.key, cause: walk.id });
   }
 
-  /** Rule 5: those who unsubscribed or bounced leave, unless something still ahead is for them. */
-  private builtIn(plan: Plan, walk: Walk, h: Happening): void {
+  /** PlanRule 5: those who unsubscribed or bounced leave, unless something still ahead is for them. */
+  private builtIn(plan: JourneyPlan, walk: Walk, h: Happening): void {
     const bounced = h.name === 'bounced' && h.hard === true;
     if (!bounced && h.name !== 'unsubscribed' && h.name !== 'complained') return;
     if (h.machine) return;
@@ -294,15 +259,15 @@ export class PersonRun implements Hands {
   }
 
   /** Why this person would not be let in now; `null` where they would. */
-  private refusal(plan: Plan, probe: Walk): Refusal | null {
+  private refusal(plan: JourneyPlan, probe: Walk): Refusal | null {
     return refusalOf(plan, this.askedBy(plan, probe));
   }
 
-  private probe(plan: Plan, by: string, entry: Happening | undefined): Walk {
+  private probe(plan: JourneyPlan, by: string, entry: Happening | undefined): Walk {
     return newWalk(plan, this.person, this.at, by, entry, this.world.workspace.zone);
   }
 
-  private enter(plan: Plan, by: string, how: { told?: boolean; entry?: Happening }): void {
+  private enter(plan: JourneyPlan, by: string, how: { told?: boolean; entry?: Happening }): void {
     if (!this.live) return;
     const refusal = this.refusal(plan, this.probe(plan, by, how.entry));
     if (!refusal) return this.begin(plan, by, how.entry, how.entry?.cause);
@@ -311,7 +276,7 @@ export class PersonRun implements Hands {
       this.recorder.trail({ at: this.at, walk: null, journey: plan.key, step: null, what: 'refused', detail });
   }
 
-  private begin(plan: Plan, by: string, entry: Happening | undefined, cause: number | undefined): void {
+  private begin(plan: JourneyPlan, by: string, entry: Happening | undefined, cause: number | undefined): void {
     const { person, at } = this;
     if (plan.entry.again === 'restart') {
       for (const w of [...person.walks]) {
@@ -336,7 +301,7 @@ export class PersonRun implements Hands {
   }
 
   /** Runs a walk step after step until it stands or ends. */
-  private go(plan: Plan, walk: Walk): void {
+  private go(plan: JourneyPlan, walk: Walk): void {
     for (let steps = 0; walk.state === 'walking' && !walk.standing; steps++) {
       // Also before the first: entering may have earned points, and a hand-over begins later than it was decided.
       if (this.rules(plan, walk)) return;
@@ -350,20 +315,23 @@ export class PersonRun implements Hands {
   }
 
   /** Carries out what a step asked for, and moves the walk. */
-  private follow(plan: Plan, walk: Walk, here: Instruction, { effects, move }: Outcome): void {
+  private follow(plan: JourneyPlan, walk: Walk, here: JourneyInstruction, { effects, move }: Outcome): void {
     const { key } = here.step;
     for (const effect of effects) carryOut(this, plan, walk, here, effect);
     if (walk.state !== 'walking') return;
-    if ('go' in move) {
-      if (here.step.kind === 'wait' && move.go === here.next) this.pass(plan, walk, here);
-      else walk.at = move.go;
-    } else if ('leave' in move) {
+    if ('go' in move) walk.at = move.go;
+    else if ('leave' in move) {
       if (move.leave === 'goal' && !walk.goalReached) this.reach(plan, walk);
       this.end(plan, walk, move.leave, move.reason, key);
     } else this.stand(plan, walk, key, move);
   }
 
-  private stand(plan: Plan, walk: Walk, key: string, { stand, reason }: Extract<Move, { stand: unknown }>): void {
+  private stand(
+    plan: JourneyPlan,
+    walk: Walk,
+    key: string,
+    { stand, reason }: Extract<Move, { stand: unknown }>
+  ): void {
     walk.standing = stand;
     const until = instantText(stand.until);
     if (stand.kind === 'held') this.say(plan, walk, key, 'held', { until, reason: reason ?? 'hours' });
@@ -371,7 +339,7 @@ export class PersonRun implements Hands {
   }
 
   /** Decided here and now; the entry itself waits for its turn in the queue. */
-  handOver(plan: Plan, walk: Walk, here: Instruction, to: string): void {
+  handOver(plan: JourneyPlan, walk: Walk, here: JourneyInstruction, to: string, stay: boolean): void {
     const { person } = this;
     const step = here.step.key;
     const target = this.world.plans.find((p) => p.key === to);
@@ -383,11 +351,11 @@ export class PersonRun implements Hands {
     this.say(plan, walk, step, 'handed', { to });
     person.promised.push(to);
     this.queue.push({ plan: target, entry: walk.entry, cause: walk.id });
-    if (here.step.kind === 'handover' && !here.step.stay) this.end(plan, walk, 'finished', 'handed-over', step);
+    if (!stay) this.end(plan, walk, 'finished', 'handed-over', step);
   }
 
   end(
-    plan: Plan,
+    plan: JourneyPlan,
     walk: Walk,
     state: Exclude<WalkState, 'walking'>,
     reason: string | null,
@@ -404,7 +372,7 @@ export class PersonRun implements Hands {
     this.keeper.emit({ name: 'left', at: this.at, journey: plan.key, as: state, ...more, cause });
   }
 
-  say(plan: Plan, walk: Walk, step: string | null, what: string, detail: Record<string, unknown>): void {
+  say(plan: JourneyPlan, walk: Walk, step: string | null, what: string, detail: Record<string, unknown>): void {
     this.recorder.trail({ at: this.at, walk: walk.id, journey: plan.key, step, what, detail });
   }
 
@@ -421,6 +389,6 @@ export class PersonRun implements Hands {
 }
 
 /** Whether a goal or leave rule holds: its condition now, or the happening in hand. */
-function meets({ test, match }: Rule, asked: Asked, h: Happening | null): boolean {
+function meets({ test, match }: PlanRule, asked: Asked, h: Happening | null): boolean {
   return test ? test(asked) : h !== null && (match?.(h, asked.walk, asked.zone) ?? false);
 }

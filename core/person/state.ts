@@ -4,15 +4,9 @@
  * `core/person/run.ts` alone. The replay builds it from files, the live engine
  * loads it with set queries.
  */
-import type { Channel } from '../condition/happening.ts';
-import type { Happening } from './happening.ts';
-import type { Order } from './orders.ts';
+import type { Channel, ConsentState, FieldValue } from './values.ts';
+import type { Happening, OrderLine } from './happening.ts';
 import type { Walk } from '../walk/walk.ts';
-
-/** Text, choices, dates (`2027-03-01`) and instants (ISO) as text; several choices as an array. */
-export type FieldValue = string | number | boolean | string[];
-/** Consent for one channel; absent where it was never asked. */
-export type ConsentState = 'given' | 'pending' | 'withdrawn';
 
 /** One message handed to the outbox. `order` rises with every record of the person. */
 export interface SentMessage {
@@ -48,8 +42,22 @@ export interface ScoreHistory {
   added: Record<number, { at: number; points: number }[]>;
 }
 
+/** An order as it stands. Refunds lower it at its own date. */
+export interface Order {
+  id: string;
+  /** UTC ms. */
+  at: number;
+  /** What is left of the whole. */
+  left: number;
+  /** Refunded as a whole: an order no more. */
+  gone: boolean;
+  lines: { sku: string; category: string | undefined; left: number; total: number }[];
+  /** As it was bought, for a refund that names nothing. */
+  items: OrderLine[];
+}
+
 /** Where a person stands on a ladder. */
-export interface Standing {
+export interface RungStanding {
   /** When they last did what counts, UTC ms. */
   last: number;
   rung: string;
@@ -80,7 +88,7 @@ export interface PersonState {
   orders: Order[] | null;
   segments: Set<string>;
   scoreHistory: Map<string, ScoreHistory> | null;
-  rungs: Map<string, Standing> | null;
+  rungs: Map<string, RungStanding> | null;
   /** By journey, the last instant at which its date or timetable let this person in or would have. */
   dated: Map<string, number> | null;
   /** Journeys that a hand-over has decided on and not yet begun. */

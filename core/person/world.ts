@@ -2,12 +2,12 @@
  * What a person moves among while they are worked on, and who hears of it: the
  * world of journeys and settings, inputs from outside, and the recorder.
  */
-import type { Channel } from '../condition/happening.ts';
-import type { Plan } from '../journey/compile.ts';
-import type { Surroundings } from '../walk/advance.ts';
+import type { Channel, ConsentState, FieldValue } from './values.ts';
+import type { JourneyPlan } from '../journey/compile.ts';
+import type { Surroundings } from '../walk/surroundings.ts';
 import type { Walk } from '../walk/walk.ts';
 import type { Happening } from './happening.ts';
-import type { ConsentState, FieldValue, SentMessage } from './state.ts';
+import type { SentMessage } from './state.ts';
 
 /** One line of a trail, before it is printed or stored. */
 export interface TrailLine {
@@ -43,9 +43,9 @@ export interface Recorder {
 /** The journeys and shared settings that a person moves among. */
 export interface World extends Surroundings {
   /** Live journeys in their order; each can be entered. */
-  plans: Plan[];
+  plans: JourneyPlan[];
   /** The plan a running walk follows, which may be an earlier version. */
-  planOf(walk: Walk): Plan;
+  planOf(walk: Walk): JourneyPlan;
   suppress(address: string): void;
   /** Happenings that some condition asks about over everything ever recorded. */
   asks: ReadonlySet<string>;

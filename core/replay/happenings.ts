@@ -1,6 +1,7 @@
 /** Reading the happenings of a replay: CloudEvents 1.0 JSON, one a line. Rules: docs/journey-language.md, "Replay". */
 import { z } from 'zod';
-import { isOfType, type FieldType } from '../condition/comparison.ts';
+import { isOfType } from '../condition/comparison.ts';
+import type { FieldType } from '../person/values.ts';
 import { channel, HAPPENING_NAMES, MESSAGE_HAPPENINGS } from '../condition/happening.ts';
 import { DEEPEST, textDepth, TOO_DEEP } from '../journey/depth.ts';
 import { found, pathText, schemaProblems, type Path } from '../journey/problems.ts';

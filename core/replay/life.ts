@@ -1,12 +1,12 @@
 /** One person's life in a replay: how it begins, and whom a happening of its files is about. */
-import type { Channel } from '../condition/happening.ts';
-import type { Plan } from '../journey/compile.ts';
+import type { Channel } from '../person/values.ts';
+import type { JourneyPlan } from '../journey/compile.ts';
 import { Agenda, datedPlans, nextMidnight, type Course, type Position } from '../person/agenda.ts';
 import { Keeper } from '../person/keeper.ts';
 import type { Recorder, World } from '../person/world.ts';
 import type { PersonState } from '../person/state.ts';
 import { isMessage } from '../steps/index.ts';
-import { beginDecay } from '../settings/scores.ts';
+import { beginDecay } from '../engagement/scores.ts';
 import type { TimedInput } from './happenings.ts';
 
 /** The course of a replay: everything is there beforehand, and nothing is ever late. */
@@ -53,7 +53,7 @@ const beginning = (world: World, start: number, from: number): Position => ({
     .map((plan) => ({ plan, at: Math.max(from, plan.entry.opens) }))
 });
 /** The happening with the message or task it names by its step: the latest one made from it, or none of all. */
-function withSubject(timed: TimedInput, person: PersonState, plans: readonly Plan[]): TimedInput['input'] {
+function withSubject(timed: TimedInput, person: PersonState, plans: readonly JourneyPlan[]): TimedInput['input'] {
   const { input, of } = timed;
   if (input.kind !== 'happening' || !of) return input;
   const message = input.happening.name === 'task_done' ? undefined : latest(person.sent, of);
@@ -66,7 +66,7 @@ function withSubject(timed: TimedInput, person: PersonState, plans: readonly Pla
 }
 
 /** The channel of a message step, for a happening about one that was never sent. */
-function channelOf(plans: readonly Plan[], of: { step: string; journey?: string }): Channel | undefined {
+function channelOf(plans: readonly JourneyPlan[], of: { step: string; journey?: string }): Channel | undefined {
   for (const plan of plans) {
     const step = of.journey === undefined || of.journey === plan.key ? plan.byKey.get(of.step)?.step : undefined;
     if (step && isMessage(step)) return step.kind;

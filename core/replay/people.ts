@@ -1,9 +1,9 @@
 /** Reading the people of a replay from CSV. Rules: docs/journey-language.md, "Replay". */
 import { parse } from 'csv-parse/browser/esm/sync';
-import { FIELD_TYPES, type FieldType } from '../condition/comparison.ts';
+import { FIELD_TYPES, type FieldType, type ConsentState, type FieldValue } from '../person/values.ts';
 import { found } from '../journey/problems.ts';
 import type { PlacedProblem } from '../journey/parse.ts';
-import { newPerson, type ConsentState, type FieldValue, type PersonState } from '../person/state.ts';
+import { newPerson, type PersonState } from '../person/state.ts';
 import { isZone, parseDate } from '../time/civil.ts';
 import { instantText, parseInstant } from '../time/instant.ts';
 import type { PeopleSource } from './replay.ts';

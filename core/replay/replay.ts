@@ -2,7 +2,7 @@
  * The replay: takes people and happenings through journeys on virtual time and
  * gives the trail. Rules: docs/journey-language.md, "Replay".
  */
-import { compile, type Plan } from '../journey/compile.ts';
+import { compile, type JourneyPlan } from '../journey/compile.ts';
 import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import type { Agenda } from '../person/agenda.ts';
@@ -11,7 +11,7 @@ import type { PersonState } from '../person/state.ts';
 import type { Settings } from '../settings/schema.ts';
 import { compileSettings } from '../settings/workspace.ts';
 import { instantText } from '../time/instant.ts';
-import type { FieldType } from '../condition/comparison.ts';
+import type { FieldType } from '../person/values.ts';
 import { newDraws, type Draws } from '../walk/draws.ts';
 import type { TimedInput } from './happenings.ts';
 import { beginLife, courseOf } from './life.ts';
@@ -72,7 +72,7 @@ export function replayWorld(
   };
 }
 
-function planOf(plans: Map<string, Plan>, key: string): Plan {
+function planOf(plans: Map<string, JourneyPlan>, key: string): JourneyPlan {
   const plan = plans.get(key);
   if (!plan) throw new Error(`no plan of the journey ${key}`);
   return plan;

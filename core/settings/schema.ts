@@ -3,7 +3,8 @@
  * Rules: docs/journey-language.md, "Settings of the workspace".
  */
 import { z } from 'zod';
-import { FIELD_TYPES, MOST_VALUES } from '../condition/comparison.ts';
+import { MOST_VALUES } from '../condition/comparison.ts';
+import { FIELD_TYPES } from '../person/values.ts';
 import { channel, happeningSchema, type HappeningFilter } from '../condition/happening.ts';
 import { conditionSchema } from '../condition/schema.ts';
 import { durationSchema } from '../journey/values.ts';

@@ -23,7 +23,7 @@ import { settingsProblems } from '../journey/references.ts';
 import { parseSettings } from '../journey/parse.ts';
 import { newPerson, type PersonState } from '../person/state.ts';
 import type { Settings } from './schema.ts';
-import { beginDecay, changeScore, scoreHappening, scoreNow } from './scores.ts';
+import { beginDecay, changeScore, scoreHappening, scoreNow } from '../engagement/scores.ts';
 import { compileSettings } from './workspace.ts';
 
 const DAY = 24 * HOUR;

@@ -1,36 +1,15 @@
 /** The settings of a workspace, compiled: what the engine asks of them while it works. */
-import type { FieldType } from '../condition/comparison.ts';
+import type { FieldType, Channel } from '../person/values.ts';
 import { compileCondition, eachCondition, type Test } from '../condition/evaluate.ts';
-import { compileFilter, type Channel, type HappeningName, type Matcher } from '../condition/happening.ts';
+import { compileFilter, type HappeningName } from '../condition/happening.ts';
 import type { Condition } from '../condition/schema.ts';
 import { duration, type Duration } from '../time/duration.ts';
 import type { Hours } from '../time/hours.ts';
+import type { Engagement, Ladder, ScoreModel } from '../engagement/models.ts';
 import type { Settings } from './schema.ts';
 
-export interface Ladder {
-  name: string;
-  counts: { name: string; match: Matcher }[];
-  rungs: { name: string; upTo: Duration }[];
-  after: string;
-}
-
-export interface ScoreRule {
-  name: string;
-  match: Matcher;
-  add: number;
-  cap: { points: number; per: Duration } | null;
-}
-
-export interface ScoreModel {
-  name: string;
-  rules: ScoreRule[];
-  decay: { by: number | 'half'; every: Duration } | null;
-  floor: number;
-  ceiling: number;
-}
-
-export interface Workspace {
-  zone: string;
+/** What zone, ladders and score models say, and what else the engine asks. */
+export interface Workspace extends Engagement {
   /** Types of declared fields, beside those every person has. */
   types: Map<string, FieldType>;
   segments: { name: string; test: Test }[];
@@ -38,8 +17,6 @@ export interface Workspace {
   daily: boolean;
   limits: { channel: Channel | null; atMost: number; per: Duration }[];
   hours: Partial<Record<Channel, Hours>>;
-  ladders: Ladder[];
-  scores: Map<string, ScoreModel>;
   /** Happenings that the settings' conditions ask about. */
   asks: Set<HappeningName>;
   /** Whether anything has to be looked at after each happening. */

@@ -6,8 +6,8 @@
  * limits are left out: they are no part of a week.
  */
 import type { Journey } from '../journey/schema.ts';
-import { isMessage, kindOf, type Step } from '../steps/index.ts';
-import { DAY, duration, MINUTE, rulerLength } from '../time/duration.ts';
+import { isMessage, isWait, kindOf, lanesOf, type Step } from '../steps/index.ts';
+import { DAY, MINUTE, type Elapsed } from '../time/duration.ts';
 import { openHours, type Hours } from '../time/hours.ts';
 
 const SLOT = 15 * MINUTE;
@@ -44,7 +44,8 @@ function holdsOf(hours: Hours): Float64Array {
   });
 }
 
-const later = (c: Course, ms: number): Course => ({ ...c, planned: c.planned + ms });
+/** Later by the most that something lasts. */
+const delayed = (c: Course, lasts: Elapsed | null): Course => (lasts ? { ...c, planned: c.planned + lasts.max } : c);
 
 /** Where lanes meet again: everyone's latest. */
 function together(courses: Course[]): Course {
@@ -75,12 +76,12 @@ export function heldUp(journey: Pick<Journey, 'lane' | 'hours'>): Map<string, nu
   };
   const visit = (steps: Step[], start: Course): Course =>
     steps.reduce((before, step) => {
-      if (step.kind === 'wait') return step.for === undefined ? before : later(before, rulerLength(duration(step.for)));
       const hours = isMessage(step) ? (step.hours ?? journey.hours) : undefined;
       const here = hours && hours !== 'any' ? held(before, holdsFor(hours)) : before;
-      if (here.late > 0) found.set(step.key, here.late);
-      const lanes = kindOf(step).lanes(step);
-      return lanes.length ? together(lanes.map((lane) => visit(lane.steps, here))) : here;
+      if (here.late > 0 && !isWait(step)) found.set(step.key, here.late);
+      const lanes = lanesOf(step);
+      if (!lanes.length) return delayed(here, kindOf(step).lasts(step));
+      return together(lanes.map((lane) => visit(lane.steps, delayed(here, lane.after ?? null))));
     }, start);
   visit(journey.lane, course(0, new Float64Array(SLOTS)));
   return found;

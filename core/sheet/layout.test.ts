@@ -1,4 +1,4 @@
-import { kindOf } from '../steps/index.ts';
+import { lanesOf } from '../steps/index.ts';
 import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
@@ -74,15 +74,7 @@ it('never lets two cards overlap, never draws a gap backwards, and shows every s
       for (const gap of layout.gaps) expect(gap.x2).toBeGreaterThanOrEqual(gap.x1);
       expect(layout.width).toBeGreaterThanOrEqual(layout.end.x);
       const count = (steps: Step[]): number =>
-        steps.reduce(
-          (n, s) =>
-            n +
-            (s.kind === 'wait' ? 0 : 1) +
-            kindOf(s)
-              .lanes(s)
-              .reduce((n, l) => n + count(l.steps), 0),
-          0
-        );
+        steps.reduce((n, s) => n + (s.kind === 'wait' ? 0 : 1) + lanesOf(s).reduce((n, l) => n + count(l.steps), 0), 0);
       expect(layout.cards).toHaveLength(count(lane));
     }),
     { numRuns: 300 }

@@ -8,10 +8,10 @@
  */
 import type { Path } from '../journey/problems.ts';
 import type { HappeningOrCondition } from '../condition/schema.ts';
-import { kindOf, type Step } from '../steps/index.ts';
+import { isWait, kindOf, lanesOf, type Step } from '../steps/index.ts';
 import type { WaitStep } from '../steps/wait.ts';
 import { momentWords } from '../tell/words.ts';
-import { duration, rulerLength } from '../time/duration.ts';
+import { later, type Elapsed } from '../time/duration.ts';
 
 export const CARD_WIDTH = 150;
 export const CARD_HEIGHT = 38;
@@ -27,11 +27,6 @@ const END_WIDTH = 64;
 const LAST_COLUMN_TRAIL = 30;
 
 /** Elapsed time since entry, in ruler ms: earliest and latest. */
-export interface Elapsed {
-  min: number;
-  max: number;
-}
-
 export interface Moment extends Elapsed {
   label: string;
   x: number;
@@ -162,23 +157,22 @@ export function layoutSheet(
       gaps.push({ row, lane: path, index, waits, from: last, opened, to, before });
     };
     steps.forEach((step, index) => {
-      if (step.kind === 'wait') {
+      if (isWait(step)) {
         waits.push(step);
-        const length = waitLength(step);
-        elapsed = { min: elapsed.min + length, max: elapsed.max + length };
+        elapsed = later(elapsed, kindOf(step).lasts(step));
         return;
       }
       const item = make(elapsed, last ? [{ item: last, by: opened ? INDENT : last.width + GAP }] : [], CARD_WIDTH);
       gap(index, item);
-      const lanes = kindOf(step).lanes(step);
+      const lanes = lanesOf(step);
       const isFolded = lanes.length > 0 && folded.has(step.key);
       cards.push({ step, row, index, elapsed, folded: isFolded, item });
       waits = [];
       last = item;
       opened = false;
       if (lanes.length) {
-        const ends = lanes.map((l) => laneEnd(l.steps, elapsed));
-        const after = { min: Math.min(...ends.map((e) => e.min)), max: Math.max(...ends.map((e) => e.max)) };
+        const ends = lanes.map((l) => laneEnd(l.steps, later(elapsed, l.after ?? null)));
+        const after = between(ends);
         if (!isFolded) {
           const placed = lanes.map((l, n) => {
             const lanePath = [...path, index, ...l.path, 'lane'];
@@ -193,7 +187,7 @@ export function layoutSheet(
                 place: n,
                 y: 0
               }) - 1;
-            return { at, ...place(l.steps, lanePath, at, elapsed, item, depth + 1) };
+            return { at, ...place(l.steps, lanePath, at, later(elapsed, l.after ?? null), item, depth + 1) };
           });
           const join = make(
             after,
@@ -212,7 +206,7 @@ export function layoutSheet(
           last = join;
         }
         elapsed = after;
-      }
+      } else elapsed = later(elapsed, kindOf(step).lasts(step));
       before = elapsed;
     });
     return { elapsed, last, finish: (to) => gap(steps.length, to) };
@@ -246,20 +240,17 @@ export function layoutSheet(
   };
 }
 
-/** How long a wait is on the ruler; one for an instant has no length of its own. */
-const waitLength = (step: WaitStep): number => (step.for === undefined ? 0 : rulerLength(duration(step.for)));
+/** From the earliest to the latest of several. */
+const between = (ends: Elapsed[]): Elapsed => ({
+  min: Math.min(...ends.map((e) => e.min)),
+  max: Math.max(...ends.map((e) => e.max))
+});
 
 /** When a lane that begins at `start` ends. */
 function laneEnd(steps: Step[], start: Elapsed): Elapsed {
   return steps.reduce((at, step) => {
-    if (step.kind === 'wait') {
-      const length = waitLength(step);
-      return { min: at.min + length, max: at.max + length };
-    }
-    const ends = kindOf(step)
-      .lanes(step)
-      .map((l) => laneEnd(l.steps, at));
-    return ends.length ? { min: Math.min(...ends.map((e) => e.min)), max: Math.max(...ends.map((e) => e.max)) } : at;
+    const ends = lanesOf(step).map((l) => laneEnd(l.steps, later(at, l.after ?? null)));
+    return ends.length ? between(ends) : later(at, kindOf(step).lasts(step));
   }, start);
 }
 

@@ -1,16 +1,17 @@
 /** branch: lanes by what is true of the person: by rules, by bands of a number, by values of a field. */
 import { z } from 'zod';
-import { hasValue, MOST_VALUES, sameValue } from '../condition/comparison.ts';
+import { hasValue, isOfType, MOST_VALUES, sameValue } from '../condition/comparison.ts';
 import { compileCondition, type Asked, type Test } from '../condition/evaluate.ts';
 import { conditionSchema } from '../condition/schema.ts';
+import { found } from '../journey/problems.ts';
 import { rule } from '../journey/rule.ts';
 import { durationSchema } from '../journey/values.ts';
 import { parseAmount, UNIT } from '../person/amount.ts';
 import { ordersOf, remaining } from '../person/orders.ts';
-import { scoreNow } from '../settings/scores.ts';
+import { scoreNow } from '../engagement/scores.ts';
 import { addDuration } from '../time/civil.ts';
 import { duration, type Duration } from '../time/duration.ts';
-import { common, lacksNothing, opened, take, type StepContext, type StepKind } from './base.ts';
+import { atOnce, common, decided, lacksNothing, opened, type StepContext, type StepKind, take } from './base.ts';
 import { labelledLane } from './labelled.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
@@ -198,5 +199,23 @@ export const branch: StepKind<BranchStep> = {
       ? `We ask: ${step.name}`
       : step.by === 'rules'
         ? 'We look at what is true of them.'
-        : `We look at ${measured(step)}.`
+        : `We look at ${measured(step)}.`,
+  problems: (step, { types }, say) => {
+    if (step.by === 'rules' || !('field' in step.of)) return;
+    const type = types?.get(step.of.field);
+    if (!type) return;
+    if (step.by === 'bands') {
+      if (type !== 'number') say(['of', 'field'], `found "${step.of.field}" of type ${type}, expected a number`);
+      return;
+    }
+    step.lanes.forEach((lane, i) =>
+      lane.values.forEach((v, j) => {
+        if (!isOfType(v, type)) say(['lanes', i, 'values', j], `found ${found(v)}, expected a value of type ${type}`);
+      })
+    );
+  },
+  carried: { not: ['by', 'lanes', 'otherwise', 'none'] },
+  lasts: atOnce,
+  done: null,
+  figure: decided
 };

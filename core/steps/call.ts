@@ -1,6 +1,6 @@
 /** call: post a signed event to a web address. */
 import { z } from 'zod';
-import { common, goOn, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
+import { atOnce, common, counted, goOn, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 import { LONGEST, plainText } from '../text/text.ts';
 
 export const callSchema = z.strictObject({
@@ -20,5 +20,9 @@ export const call: StepKind<CallStep> = {
   lanes: noLanes,
   run: (_step, here) => goOn(here, { do: 'note', what: 'called', detail: {} }),
   card: (step) => ({ title: step.name || 'Call', line: step.url }),
-  tell: (step) => `An event is posted to ${step.url}.`
+  tell: (step) => `An event is posted to ${step.url}.`,
+  lasts: atOnce,
+  done: 'called',
+  figure: counted('called'),
+  trail: { called: () => ['Called a web address', ''] }
 };

@@ -1,7 +1,8 @@
 /** consent: change what we may send: withdrawn, or asked anew. */
 import { z } from 'zod';
 import { channel } from '../condition/happening.ts';
-import { common, goOn, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
+import type { Channel } from '../person/values.ts';
+import { atOnce, common, counted, goOn, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 
 export const consentSchema = z.strictObject({
   ...common,
@@ -25,5 +26,14 @@ export const consent: StepKind<ConsentStep> = {
   tell: (step) =>
     step.state === 'withdrawn'
       ? `Their consent for ${WORDS[step.channel]} is withdrawn.`
-      : `Those who gave no consent for ${WORDS[step.channel]} are asked for it.`
+      : `Those who gave no consent for ${WORDS[step.channel]} are asked for it.`,
+  lasts: atOnce,
+  done: 'consent',
+  figure: counted('changed'),
+  trail: {
+    consent: (d) => [
+      'Consent',
+      `${WORDS[d['channel'] as Channel]}: ${d['state'] === null ? 'none' : String(d['state'])}`
+    ]
+  }
 };

@@ -1,8 +1,9 @@
 /** email: send one email. */
 import { z } from 'zod';
+import { number, percent } from '../tell/words.ts';
 import { rule } from '../journey/rule.ts';
-import { keySchema, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
-import { send, sendingKeys } from './send.ts';
+import { atOnce, keySchema, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
+import { send, sendingHours, sendingKeys } from './send.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const emailSchema = z
@@ -43,5 +44,21 @@ export const email: StepKind<EmailStep> = {
     title: called(step) || 'Email',
     line: step.subject || step.message || 'no subject yet'
   }),
-  tell: (step) => `They get the email ${quote(called(step) || 'without a subject')}.`
+  tell: (step) => `They get the email ${quote(called(step) || 'without a subject')}.`,
+  problems: (step, known, say) => {
+    const { thread } = step;
+    if (thread !== undefined && !known.earlier.some((s) => s.kind === 'email' && s.key === thread))
+      say(['thread'], `found "${thread}", expected the key of an email that stands before this one`);
+    sendingHours('email', step, known, say);
+  },
+  repoint: (step, renamed) => {
+    if (step.thread !== undefined) step.thread = renamed(step.thread);
+  },
+  carried: { words: { preview: 'preview text', replyTo: 'reply address' } },
+  lasts: atOnce,
+  done: 'sent',
+  figure: (f) =>
+    f.retrying
+      ? `${number(f.retrying)} tried again`
+      : `${number(f.done)} sent${f.done ? `, ${percent(f.opened / f.done, 0)} open` : ''}`
 };

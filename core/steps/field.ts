@@ -1,11 +1,22 @@
 /** field: set fields of the person. Rules: docs/journey-language.md, "field". */
 import { z } from 'zod';
-import { MOST_VALUES, type FieldType } from '../condition/comparison.ts';
-import type { FieldValue } from '../person/state.ts';
+import { isOfType, MOST_VALUES } from '../condition/comparison.ts';
+import { found } from '../journey/problems.ts';
+import type { FieldType, FieldValue } from '../person/values.ts';
 import { and } from '../tell/words.ts';
-import { dateText, wallDay } from '../time/civil.ts';
+import { dateText, isZone, wallDay } from '../time/civil.ts';
 import { instantText } from '../time/instant.ts';
-import { common, goOn, lacksNothing, noLanes, points, type FieldChange, type StepKind } from './base.ts';
+import {
+  atOnce,
+  common,
+  counted,
+  type FieldChange,
+  goOn,
+  lacksNothing,
+  noLanes,
+  points,
+  type StepKind
+} from './base.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 const change = z.union([
@@ -29,6 +40,18 @@ export const fieldSchema = z.strictObject({
   })
 });
 export type FieldStep = z.infer<typeof fieldSchema>;
+
+/** What would fit a field of this type, where a setting does not. */
+function mismatch(setting: FieldSetting, type: FieldType): string | null {
+  if (typeof setting !== 'object' || Array.isArray(setting))
+    return isOfType(setting, type) ? null : `a value of type ${type}`;
+  if ('now' in setting)
+    return type === 'date' || type === 'instant' ? null : `a field of type date or instant for "now", not ${type}`;
+  if ('add' in setting) return type === 'number' ? null : `a field of type number for "add", not ${type}`;
+  if ('include' in setting || 'exclude' in setting)
+    return type === 'choices' ? null : `a field of type choices, not ${type}`;
+  return null;
+}
 
 /** What a field becomes; `null` clears it. */
 function valueOf(
@@ -79,5 +102,24 @@ export const field: StepKind<FieldStep> = {
     title: step.name || Object.keys(step.set).join(', '),
     line: Object.entries(step.set).map(words).join(', ')
   }),
-  tell: (step) => `Their field ${and(Object.entries(step.set).map(words))}.`
+  tell: (step) => `Their field ${and(Object.entries(step.set).map(words))}.`,
+  problems: ({ set }, { types }, say) => {
+    for (const [name, setting] of Object.entries(set)) {
+      const type = types?.get(name);
+      const noZone = name === 'zone' && typeof setting === 'string' && !isZone(setting);
+      const wanted = noZone ? 'a time zone name such as "Europe/Dublin"' : type && mismatch(setting, type);
+      if (wanted) say(['set', name], `found ${found(setting)}, expected ${wanted}`);
+    }
+  },
+  lasts: atOnce,
+  done: 'set',
+  figure: counted('set'),
+  trail: {
+    set: (d) => [
+      'Field set',
+      Object.entries(d['fields'] ?? {})
+        .map(([name, value]) => `${name}: ${value === null ? 'cleared' : [value].flat().join(', ')}`)
+        .join(' · ')
+    ]
+  }
 };

@@ -3,7 +3,7 @@
  * of the three lists below; the compiler names whatever else is missing.
  */
 import { z } from 'zod';
-import type { StepKind } from './base.ts';
+import type { OpenedLane, StepKind } from './base.ts';
 import { branch, branchSchema, type BranchStep } from './branch.ts';
 import { call, callSchema, type CallStep } from './call.ts';
 import { consent, consentSchema, type ConsentStep } from './consent.ts';
@@ -90,13 +90,29 @@ export const STEP_KINDS: { [K in StepName]: StepKind<Extract<Step, { kind: K }>>
 
 export const STEP_NAMES = Object.keys(STEP_KINDS) as StepName[];
 
+/** Trail lines that say a step was done. */
+export const DONE_LINES: ReadonlySet<string> = new Set(
+  Object.values(STEP_KINDS).flatMap(({ done }) => (done === null ? [] : [done]))
+);
+
 /** The behaviour of a step, typed for that step. */
 export function kindOf(step: Step): StepKind<Step> {
   // The table pairs each kind with its own steps, which a plain index type cannot express.
   return STEP_KINDS[step.kind] as unknown as StepKind<Step>;
 }
 
+/** The lanes a step opens, in order of the document. */
+export function lanesOf(step: Step): OpenedLane<Step>[] {
+  // A lane of the schema holds steps of the schema; a kind's own file does not know the others.
+  return kindOf(step).lanes(step) as OpenedLane<Step>[];
+}
+
 /** Whether a step of this kind sends a message. */
 export function isMessage(step: Step): step is EmailStep | SmsStep {
   return step.kind === 'email' || step.kind === 'sms';
+}
+
+/** Whether a step stands between cards rather than on one of its own. */
+export function isWait(step: Step): step is WaitStep {
+  return step.kind === 'wait';
 }

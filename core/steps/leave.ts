@@ -1,6 +1,7 @@
 /** leave: end the walk. */
 import { z } from 'zod';
-import { common, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
+import { number } from '../tell/words.ts';
+import { atOnce, common, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const leaveSchema = z.strictObject({
@@ -21,5 +22,9 @@ export const leave: StepKind<LeaveStep> = {
   run: (step) => ({ effects: [], move: { leave: step.as ?? 'finished', reason: step.reason ?? null } }),
   card: (step) => ({ title: step.name || 'Leave', line: step.reason ?? step.as ?? 'finished' }),
   tell: (step) =>
-    `They leave${step.as === 'goal' ? ', the goal reached' : ''}${step.reason ? ` (${step.reason})` : ''}.`
+    `They leave${step.as === 'goal' ? ', the goal reached' : ''}${step.reason ? ` (${step.reason})` : ''}.`,
+  ends: true,
+  lasts: atOnce,
+  done: null,
+  figure: ({ done }) => `${number(done)} left`
 };

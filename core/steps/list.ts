@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
-import { common, goOn, lacksNothing, MOST_LABELS, noLanes, type StepKind } from './base.ts';
+import { atOnce, common, counted, goOn, labelled, lacksNothing, MOST_LABELS, noLanes, type StepKind } from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const listSchema = z
@@ -50,5 +50,10 @@ export const list: StepKind<ListStep> = {
     if (step.remove?.length) parts.push(`are taken off the list ${and(step.remove)}`);
     if (step.move) parts.push(`move from the list ${step.move.from} to ${step.move.to}, if they are on it`);
     return parts.length ? `They ${and(parts)}.` : 'They are put on a list that is not chosen yet.';
-  }
+  },
+  carried: { words: { add: 'puts on', remove: 'takes off' } },
+  lasts: atOnce,
+  done: 'listed',
+  figure: counted('listed'),
+  trail: { listed: labelled('Listed') }
 };

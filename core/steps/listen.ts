@@ -3,24 +3,25 @@ import { z } from 'zod';
 import { compileCondition, lastMade, type Asked, type Test } from '../condition/evaluate.ts';
 import { compileFilter, type HappeningName, type Matcher } from '../condition/happening.ts';
 import { happeningOrConditionSchema, isHappening } from '../condition/schema.ts';
-import type { Instruction } from '../journey/compile.ts';
+import type { Instruction } from '../walk/plan.ts';
 import { durationSchema } from '../journey/values.ts';
 import type { Happening } from '../person/happening.ts';
-import { durationShort, durationWords } from '../tell/words.ts';
-import { addDuration } from '../time/civil.ts';
-import { duration, type Duration } from '../time/duration.ts';
-import type { Standing, Walk } from '../walk/walk.ts';
+import { durationShort, durationWords, number } from '../tell/words.ts';
+import { duration, rulerLength, type Duration } from '../time/duration.ts';
+import type { Walk } from '../walk/walk.ts';
 import {
   common,
+  decided,
   lacksNothing,
   opened,
-  readsNothing,
-  take,
   type Outcome,
+  readsNothing,
   type StepContext,
-  type StepKind
+  type StepKind,
+  take
 } from './base.ts';
 import { labelledLane } from './labelled.ts';
+import { standing } from './standing.ts';
 
 export const listenSchema = z.strictObject({
   ...common,
@@ -32,7 +33,7 @@ export const listenSchema = z.strictObject({
 export type ListenStep = z.infer<typeof listenSchema>;
 
 /** One thing that is listened for: a happening that is matched, or a condition that is asked. */
-interface Entry {
+interface HeardFor {
   match: Matcher | null;
   test: Test | null;
   name: HappeningName | null;
@@ -42,14 +43,14 @@ interface Entry {
 }
 
 interface Prepared {
-  entries: Entry[];
+  entries: HeardFor[];
   limit: Duration;
 }
 
 function prepare(step: ListenStep, own: string): Prepared {
   return {
     limit: duration(step.limit),
-    entries: step.for.map(({ when }): Entry => {
+    entries: step.for.map(({ when }): HeardFor => {
       if (!isHappening(when))
         return { match: null, test: compileCondition(when, own), name: null, of: null, journey: own };
       const journey = when.of === undefined ? own : (when.journey ?? own);
@@ -58,20 +59,8 @@ function prepare(step: ListenStep, own: string): Prepared {
   };
 }
 
-/** Until when a walk stands on a listen or an awaited task: its limit, or as idle where that comes first. */
-export function standing(
-  kind: 'listen' | 'task',
-  limit: Duration,
-  { at, zone, plan }: Pick<StepContext, 'at' | 'zone' | 'plan'>
-): Standing {
-  const until = addDuration(zone, at, limit);
-  const idle = plan.idle ? addDuration(zone, at, plan.idle) : Infinity;
-  // Equal, the limit wins.
-  return idle < until ? { kind, until: idle, idle: true } : { kind, until };
-}
-
 /** Of what has happened, the earliest that meets an entry with `of`; at one instant, the entry listed first. */
-function lookBack(entries: Entry[], { person, walk, zone }: StepContext): { lane: number; record: number } | null {
+function lookBack(entries: HeardFor[], { person, walk, zone }: StepContext): { lane: number; record: number } | null {
   let best: { lane: number; record: number; at: number } | null = null;
   entries.forEach((entry, lane) => {
     if (!entry.match || entry.of === null || !entry.name) return;
@@ -88,7 +77,7 @@ function lookBack(entries: Entry[], { person, walk, zone }: StepContext): { lane
 }
 
 /** The lane that a happening leads a listening walk to, or a condition that has come true; `null` while it goes on listening. */
-export function heard(
+function heard(
   here: Instruction,
   h: Happening,
   asked: Asked & { walk: Walk }
@@ -109,20 +98,17 @@ export function heard(
 }
 
 /** Takes a lane of a listen, and uses up what led there. */
-export function takeHeard(
-  step: ListenStep,
-  here: Instruction,
-  walk: Walk,
-  lane: number,
-  record: number | null
-): Outcome {
+function takeHeard(step: ListenStep, here: Instruction, walk: Walk, lane: number, record: number | null): Outcome {
   if (record !== null) (walk.used ??= []).push(record);
   return take(step.key, here, lane, step.for[lane]?.label ?? step.otherwise.label);
 }
 
 /** The lane for those who were not heard of in time. */
-export const takeOtherwise = (step: ListenStep, here: Instruction): Outcome =>
+const takeOtherwise = (step: ListenStep, here: Instruction): Outcome =>
   take(step.key, here, step.for.length, step.otherwise.label);
+
+/** How long it listens, in ms of the ruler. */
+const limitOf = (step: ListenStep): number => rulerLength(duration(step.limit));
 
 export const listen: StepKind<ListenStep> = {
   does: 'wait for the first of several things',
@@ -137,8 +123,14 @@ export const listen: StepKind<ListenStep> = {
     otherwise: { label: 'not in time', lane: [] }
   }),
   lanes: (step) => [
-    ...step.for.map((lane, i) => opened(lane, ['for', i], null, lane.when)),
-    opened(step.otherwise, ['otherwise'], `no answer within ${durationWords(step.limit)}`)
+    ...step.for.map((lane, i) => ({
+      ...opened(lane, ['for', i], null, lane.when),
+      after: { min: 0, max: limitOf(step) }
+    })),
+    {
+      ...opened(step.otherwise, ['otherwise'], `no answer within ${durationWords(step.limit)}`),
+      after: { min: limitOf(step), max: limitOf(step) }
+    }
   ],
   prepare,
   run(step, here, context) {
@@ -162,5 +154,15 @@ export const listen: StepKind<ListenStep> = {
   },
   card: (step) => ({ title: step.name || 'Listen', line: `at most ${durationShort(step.limit)}` }),
   tell: (step) =>
-    `${step.name ? `${step.name}: we` : 'We'} wait for the first of these, at most ${durationWords(step.limit)}.`
+    `${step.name ? `${step.name}: we` : 'We'} wait for the first of these, at most ${durationWords(step.limit)}.`,
+  hears: (step, here, h, context) => {
+    const asked = { ...context, workspace: context.around.workspace };
+    const taken = heard(here, h, asked);
+    return taken && { ...takeHeard(step, here, context.walk, taken.lane, taken.record), used: taken.record !== null };
+  },
+  due: (step, here) => takeOtherwise(step, here),
+  carried: { not: ['for', 'otherwise'] },
+  lasts: (step) => ({ min: 0, max: limitOf(step) }),
+  done: null,
+  figure: (f) => (f.standing ? `${number(f.standing)} listen` : decided(f))
 };

@@ -1,7 +1,18 @@
 /** loop: go back to an earlier step, at most so often. */
 import { z } from 'zod';
-import { common, goOn, keySchema, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
+import {
+  atOnce,
+  common,
+  counted,
+  goOn,
+  keySchema,
+  lacksNothing,
+  noLanes,
+  readsNothing,
+  type StepKind
+} from './base.ts';
 import { bare } from '../bare.ts';
+import { ordinal } from '../tell/words.ts';
 
 export const loopSchema = z.strictObject({
   ...common,
@@ -35,5 +46,19 @@ export const loop: StepKind<LoopStep> = {
     title: step.name || `Back to ${step.to}`,
     line: step.atMost ? `at most ${step.atMost} times` : 'again and again'
   }),
-  tell: (step, name) => `They go back to ${name(step.to)}${step.atMost ? `, at most ${step.atMost} times` : ''}.`
+  tell: (step, name) => `They go back to ${name(step.to)}${step.atMost ? `, at most ${step.atMost} times` : ''}.`,
+  problems: (step, { before }, say) => {
+    if (!before.some((s) => s.key === step.to))
+      say(
+        ['to'],
+        `found "${step.to}", expected the key of an earlier step on this lane, or of one that holds it or stands before that`
+      );
+  },
+  backTo: (step) => step.to,
+  repoint: (step, renamed) => void (step.to = renamed(step.to)),
+  carried: { words: { to: 'goes to', atMost: 'at most' } },
+  lasts: atOnce,
+  done: 'looped',
+  figure: counted('went back'),
+  trail: { looped: (d) => ['Went back', `to ${String(d['to'])}, for the ${ordinal(Number(d['times']))} time`] }
 };

@@ -1,6 +1,6 @@
 /** notify: tell a colleague. */
 import { z } from 'zod';
-import { common, goOn, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
+import { atOnce, common, counted, goOn, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const notifySchema = z.strictObject({
@@ -20,5 +20,9 @@ export const notify: StepKind<NotifyStep> = {
   lanes: noLanes,
   run: (_step, here) => goOn(here, { do: 'note', what: 'notified', detail: {} }),
   card: (step) => ({ title: step.name || `Tell ${step.to}`, line: step.text || 'nothing yet' }),
-  tell: (step) => `${step.to === 'owner' ? 'The owner' : step.to} is told ${quote(step.text)}.`
+  tell: (step) => `${step.to === 'owner' ? 'The owner' : step.to} is told ${quote(step.text)}.`,
+  lasts: atOnce,
+  done: 'notified',
+  figure: counted('told'),
+  trail: { notified: () => ['A colleague was told', ''] }
 };

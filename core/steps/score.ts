@@ -1,7 +1,7 @@
 /** score: add points to a score, take points off, or set it. */
 import { z } from 'zod';
 import { rule } from '../journey/rule.ts';
-import { common, goOn, noLanes, points, type StepKind } from './base.ts';
+import { atOnce, common, counted, goOn, noLanes, points, type StepKind } from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const scoreSchema = z
@@ -22,7 +22,7 @@ export const score: StepKind<ScoreStep> = {
   reads: (step, facts) => void facts.scores.add(step.score),
   reaches: null,
   lacks: (step) => (step.score.trim() ? null : ['This step has no score chosen.', 'Name the score.']),
-  create: (key) => ({ key, kind: 'score', score: 'interest', add: 5 }),
+  create: (key) => ({ key, kind: 'score', score: '', add: 5 }),
   lanes: noLanes,
   run: (step, here) =>
     goOn(here, {
@@ -39,5 +39,10 @@ export const score: StepKind<ScoreStep> = {
     if (step.set !== undefined) return `Their points of ${score} become ${step.set}.`;
     const add = step.add ?? 0;
     return add < 0 ? `They lose ${-add} points of ${score}.` : `They get ${add} points of ${score}.`;
-  }
+  },
+  carried: { words: { add: 'points' } },
+  lasts: atOnce,
+  done: 'scored',
+  figure: counted('scored'),
+  trail: { scored: (d) => ['Score', `${String(d['score'])} is now ${String(d['points'])}`] }
 };

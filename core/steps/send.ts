@@ -3,14 +3,15 @@
  * now, and if not, when. Rules: docs/journey-language.md, "Sending".
  */
 import { z } from 'zod';
-import type { Channel } from '../condition/happening.ts';
+import type { Channel } from '../person/values.ts';
 import { addressOf, type PersonState } from '../person/state.ts';
-import { settingsZone } from '../settings/scores.ts';
+import { settingsZone } from '../engagement/scores.ts';
 import type { Workspace } from '../settings/workspace.ts';
 import { addDuration } from '../time/civil.ts';
 import { FARTHEST, hoursSchema, nextOpening, type Hours } from '../time/hours.ts';
-import type { Instruction } from '../journey/compile.ts';
+import type { Instruction } from '../walk/plan.ts';
 import { common, keySchema, type Outcome, type StepContext } from './base.ts';
+import { opens, type Known, type Say } from './known.ts';
 import { LONGEST, naming } from '../text/text.ts';
 
 /** A step's own sending hours; `"any"` means none, whatever the journey says. */
@@ -57,10 +58,10 @@ function limitedUntil(workspace: Workspace, person: PersonState, channel: Channe
 }
 
 /** Hours that have to be open, and the zone of whoever is written to, as the journey or the settings see it. */
-type Rule = [hours: Hours, zone: string];
+type OpenHours = [hours: Hours, zone: string];
 
 /** The earliest instant at or after `from` at which all of these hours are open; `null` for none within 366 days of `at`. */
-function openAt(rules: Rule[], at: number, from: number): number | null {
+function openAt(rules: OpenHours[], at: number, from: number): number | null {
   let t = from;
   for (let tries = 0; tries < 1000; tries++) {
     const start = t;
@@ -102,7 +103,7 @@ export function send(channel: Channel, step: Sending, here: Instruction, context
 
   const own = step.hours ?? plan.document.hours;
   const shared = workspace.hours[channel];
-  const rules: Rule[] = own && own !== 'any' ? [[own, zone]] : [];
+  const rules: OpenHours[] = own && own !== 'any' ? [[own, zone]] : [];
   // Settings know no journey, so not its zone either.
   if (shared) rules.push([shared, settingsZone(person, workspace)]);
   const opening = rules.length ? openAt(rules, at, at) : at;
@@ -123,4 +124,11 @@ export function send(channel: Channel, step: Sending, here: Instruction, context
     from = free;
   }
   return skipped(channel, reason, here);
+}
+
+/** Sending hours that never open: a message's own, or its journey's, alone or with the settings'. */
+export function sendingHours(channel: Channel, step: Sending, known: Known, say: Say): void {
+  const shared = known.sharedHours(channel);
+  if (step.hours && step.hours !== 'any') opens(step.hours, shared, ['hours'], say);
+  else if (step.hours === undefined && known.hours && shared) opens(known.hours, shared, [], say);
 }

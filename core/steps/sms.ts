@@ -1,8 +1,9 @@
 /** sms: send one text message. */
 import { z } from 'zod';
+import { number } from '../tell/words.ts';
 import { rule } from '../journey/rule.ts';
-import { lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
-import { send, sendingKeys } from './send.ts';
+import { atOnce, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
+import { send, sendingHours, sendingKeys } from './send.ts';
 import { LONGEST, plainText } from '../text/text.ts';
 
 export const smsSchema = z
@@ -22,5 +23,12 @@ export const sms: StepKind<SmsStep> = {
   lanes: noLanes,
   run: (step, here, context) => send('sms', step, here, context),
   card: (step) => ({ title: step.name || 'Text', line: step.text || step.message || 'no words yet' }),
-  tell: (step) => `They get the text ${quote(step.name || step.text || step.message || step.aim || 'without words')}.`
+  tell: (step) => `They get the text ${quote(step.name || step.text || step.message || step.aim || 'without words')}.`,
+  problems: (step, known, say) => sendingHours('sms', step, known, say),
+  lasts: atOnce,
+  done: 'sent',
+  figure: (f) =>
+    f.retrying
+      ? `${number(f.retrying)} tried again`
+      : `${number(f.done)} sent${f.replied ? `, ${number(f.replied)} replied` : ''}`
 };

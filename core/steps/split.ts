@@ -3,10 +3,10 @@ import { z } from 'zod';
 import { chance } from '../walk/chance.ts';
 import { rule } from '../journey/rule.ts';
 import { durationSchema } from '../journey/values.ts';
-import { decideWinner } from '../walk/draws.ts';
 import { durationWords } from '../tell/words.ts';
-import { common, lacksNothing, opened, take, type StepKind } from './base.ts';
+import { atOnce, common, decided, lacksNothing, opened, type StepKind, take } from './base.ts';
 import { labelledLane } from './labelled.ts';
+import { decideWinner, WON_BY } from './winner.ts';
 import { bare } from '../bare.ts';
 
 const weightOf = (lane: unknown): unknown =>
@@ -19,7 +19,7 @@ export const splitSchema = z
     lanes: z.array(labelledLane({ weight: z.number().min(0) })).min(2),
     winner: z
       .strictObject({
-        by: z.enum(['opened', 'clicked', 'replied', 'goal']),
+        by: z.enum(WON_BY),
         after: z.strictObject({ people: z.number().int().min(1), wait: durationSchema })
       })
       .optional()
@@ -71,7 +71,7 @@ export const split: StepKind<SplitStep> = {
     let lane = walk.taken?.[step.key];
     if (lane === undefined) {
       const draws = step.winner ? around.draws(plan, step.key) : null;
-      const winner = draws && step.winner ? decideWinner(step, here, plan, draws, at, zone) : null;
+      const winner = draws && step.winner ? decideWinner(step.winner, here, plan, draws, at, zone) : null;
       const weights = step.lanes.map((l) => l.weight);
       lane = winner ?? laneByWeight(weights, chance(plan.key, step.key, person.id));
       (walk.taken ??= bare())[step.key] = lane;
@@ -91,5 +91,9 @@ export const split: StepKind<SplitStep> = {
       ? ` Once ${w.after.people} people were drawn and ${durationWords(w.after.wait)} have passed, everyone takes the lane with the highest share of ${by[w.by]}.`
       : '';
     return `${step.name ? `${step.name}: chance` : 'Chance'} decides.${winner}`;
-  }
+  },
+  carried: { not: ['lanes'] },
+  lasts: atOnce,
+  done: null,
+  figure: decided
 };

@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
-import { byCode, common, goOn, MOST_LABELS, noLanes, type StepKind } from './base.ts';
+import { atOnce, byCode, common, counted, goOn, labelled, MOST_LABELS, noLanes, type StepKind } from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const tagSchema = z
@@ -52,5 +52,10 @@ export const tag: StepKind<TagStep> = {
     if (step.remove?.length) parts.push(`lose the tag ${and(step.remove)}`);
     if (step.clearOthers) parts.push('lose all other tags');
     return parts.length ? `They ${parts.join(' and ')}.` : 'They get a tag that is not chosen yet.';
-  }
+  },
+  carried: { words: { add: 'puts on', remove: 'takes off' } },
+  lasts: atOnce,
+  done: 'tagged',
+  figure: counted('tagged'),
+  trail: { tagged: labelled('Tagged') }
 };

@@ -2,9 +2,9 @@
 import { z } from 'zod';
 import { durationSchema } from '../journey/values.ts';
 import { durationWords } from '../tell/words.ts';
-import { duration, type Duration } from '../time/duration.ts';
-import { common, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
-import { standing } from './listen.ts';
+import { duration, rulerLength, type Duration } from '../time/duration.ts';
+import { common, counted, goOn, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
+import { standing } from './standing.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const taskSchema = z.strictObject({
@@ -37,5 +37,14 @@ export const task: StepKind<TaskStep> = {
   },
   card: (step) => ({ title: step.name || step.title, line: step.await ? 'awaited' : (step.what ?? 'task') }),
   tell: (step) =>
-    `${step.to === undefined || step.to === 'owner' ? 'The owner' : step.to} gets the task ${quote(step.title)}${step.await ? `, and they wait until it is done, at most ${durationWords(step.await.limit)}` : ''}.`
+    `${step.to === undefined || step.to === 'owner' ? 'The owner' : step.to} gets the task ${quote(step.title)}${step.await ? `, and they wait until it is done, at most ${durationWords(step.await.limit)}` : ''}.`,
+  lasts: (step) => (step.await ? { min: 0, max: rulerLength(duration(step.await.limit)) } : null),
+  hears: (step, here, h, { walk, plan }) => {
+    const done = h.name === 'task_done' && h.about?.walk === walk.id && h.about.step === step.key;
+    return done && h.about?.journey === plan.key ? { ...goOn(here), used: true } : null;
+  },
+  due: (_step, here) => goOn(here),
+  done: 'tasked',
+  figure: counted('tasks made'),
+  trail: { tasked: () => ['Task made', ''] }
 };

@@ -2,17 +2,19 @@
 import { z } from 'zod';
 import { rule } from '../journey/rule.ts';
 import { durationSchema, offsetSchema } from '../journey/values.ts';
-import type { Instruction } from '../journey/compile.ts';
+import type { Instruction } from '../walk/plan.ts';
 import type { PersonState } from '../person/state.ts';
-import { durationWords } from '../tell/words.ts';
+import { durationWords, number } from '../tell/words.ts';
 import { addDuration, fromWall, parseDate } from '../time/civil.ts';
-import { duration, parseOffset, type Duration } from '../time/duration.ts';
+import { duration, parseOffset, rulerLength, type Duration } from '../time/duration.ts';
 import { clockTime, nextOpening, timeOfDay, WEEKDAYS, zoneOrPerson } from '../time/hours.ts';
 import { fieldInstant, weekdayInstant } from '../time/until.ts';
 import type { Walk } from '../walk/walk.ts';
-import { common, lacksNothing, noLanes, type Outcome, type StepContext, type StepKind } from './base.ts';
+import { common, goOn, lacksNothing, noLanes, type Outcome, type StepContext, type StepKind } from './base.ts';
+import { dateField, opens } from './known.ts';
 import { stepHours } from './send.ts';
 import { LONGEST, naming } from '../text/text.ts';
+import { bare } from '../bare.ts';
 
 const zone = { zone: zoneOrPerson.optional() };
 
@@ -71,8 +73,14 @@ function target(step: WaitStep, prepared: Prepared, walk: Walk, person: PersonSt
   return weekdayInstant(prepared.days, prepared.time ?? 0, there, at, passedNow);
 }
 
+/** On behind a wait; one for a time of day is not to be met again at this very instant. */
+function passed({ key, until }: WaitStep, here: Instruction, { plan, walk, at }: StepContext): Outcome {
+  if (plan.loops.length && until && !('field' in until) && !('date' in until)) (walk.passed ??= bare())[key] = at;
+  return goOn(here);
+}
+
 /** What a wait comes to when someone arrives at it, or when what it follows has changed. */
-export function waitOutcome(step: WaitStep, here: Instruction, context: StepContext): Outcome {
+function waitOutcome(step: WaitStep, here: Instruction, context: StepContext): Outcome {
   const { at, zone: own, walk, person } = context;
   const prepared = here.prepared as Prepared;
   const instant = target(step, prepared, walk, person, at, own);
@@ -81,7 +89,7 @@ export function waitOutcome(step: WaitStep, here: Instruction, context: StepCont
     if (past === 'leave') return { effects: [], move: { leave: 'early', reason: 'past' } };
     if (past === 'skip') {
       const skipped = here.sibling === null ? undefined : context.plan.instructions[here.sibling];
-      if (!skipped) return { effects: [], move: { go: here.next } };
+      if (!skipped) return goOn(here);
       return {
         effects: [{ do: 'note', what: 'skipped', detail: { reason: 'past' }, step: skipped.step.key }],
         move: { go: skipped.next }
@@ -91,9 +99,7 @@ export function waitOutcome(step: WaitStep, here: Instruction, context: StepCont
   const from = Math.max(instant ?? at, at);
   const hours = step.hours && step.hours !== 'any' ? step.hours : null;
   const until = hours ? (nextOpening(hours, own, from) ?? from) : from;
-  return until <= at
-    ? { effects: [], move: { go: here.next } }
-    : { effects: [], move: { stand: { kind: 'wait', until } } };
+  return until <= at ? passed(step, here, context) : { effects: [], move: { stand: { kind: 'wait', until } } };
 }
 
 const DAY_WORDS: Record<(typeof WEEKDAYS)[number], string> = {
@@ -139,5 +145,25 @@ export const wait: StepKind<WaitStep> = {
     const hours =
       step.hours && step.hours !== 'any' ? `, then for hours from ${step.hours.from} to ${step.hours.to}` : '';
     return `Wait ${step.until ? untilWords(step.until) : durationWords(step.for ?? '')}${hours}.`;
-  }
+  },
+  problems: (step, { types }, say) => {
+    if (step.until && 'field' in step.until) dateField(step.until.field, ['until', 'field'], types, say);
+    if (step.hours && step.hours !== 'any') opens(step.hours, null, ['hours'], say);
+  },
+  due: passed,
+  hears: (step, here, h, context) => {
+    const follows = step.until && 'field' in step.until && (h.field === step.until.field || h.field === 'zone');
+    if (!follows || h.name !== 'field_changed') return null;
+    const outcome = waitOutcome(step, here, context);
+    const same = 'stand' in outcome.move && outcome.move.stand.until === context.walk.standing?.until;
+    return same ? null : { ...outcome, used: false };
+  },
+  carried: { words: { for: 'waits' } },
+  // One for an instant has no length of its own.
+  lasts: (step) => {
+    const length = step.for === undefined ? 0 : rulerLength(duration(step.for));
+    return { min: length, max: length };
+  },
+  done: null,
+  figure: ({ standing }) => `${number(standing)} wait`
 };

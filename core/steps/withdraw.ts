@@ -1,7 +1,19 @@
 /** withdraw: end the person's walks in other journeys. */
 import { z } from 'zod';
+import { otherJourney } from './known.ts';
 import { and } from '../tell/words.ts';
-import { common, goOn, keySchema, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
+import {
+  listed,
+  atOnce,
+  common,
+  counted,
+  goOn,
+  keySchema,
+  lacksNothing,
+  noLanes,
+  readsNothing,
+  type StepKind
+} from './base.ts';
 
 export const withdrawSchema = z.strictObject({
   ...common,
@@ -23,5 +35,12 @@ export const withdraw: StepKind<WithdrawStep> = {
     line: step.from === 'others' ? 'from all other journeys' : step.from.join(', ')
   }),
   tell: (step) =>
-    `They leave ${step.from === 'others' ? 'all other journeys' : `the journeys ${and(step.from)}`}, where they are in them.`
+    `They leave ${step.from === 'others' ? 'all other journeys' : `the journeys ${and(step.from)}`}, where they are in them.`,
+  problems: ({ from }, known, say) => {
+    if (from !== 'others') from.forEach((key, i) => otherJourney(key, ['from', i], known, say));
+  },
+  lasts: atOnce,
+  done: 'withdrew',
+  figure: counted('taken out'),
+  trail: { withdrew: (d) => ['Taken out of other journeys', listed(d['from']) || 'they were in none'] }
 };

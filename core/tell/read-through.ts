@@ -1,6 +1,6 @@
 /** The read-through: a journey told in plain sentences, each belonging to a step. */
 import type { Journey } from '../journey/schema.ts';
-import { kindOf, type Step } from '../steps/index.ts';
+import { kindOf, lanesOf, type Step } from '../steps/index.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import { layoutSheet } from '../sheet/layout.ts';
 import { conditionWords, ruleWords, type Naming } from './condition.ts';
@@ -49,7 +49,7 @@ export function readThrough(document: Journey): Sentence[] {
         text: kindOf(step).tell(step, name)
       });
       if (moment) shown = moment;
-      for (const lane of kindOf(step).lanes(step)) {
+      for (const lane of lanesOf(step)) {
         const who = lane.when
           ? `Those who ${ruleWords(lane.when, name)}`
           : lane.who

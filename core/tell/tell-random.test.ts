@@ -9,6 +9,9 @@ import { layoutSheet } from '../sheet/layout.ts';
 import { changesBetween } from './changes.ts';
 import { conditionWords } from './condition.ts';
 import { readThrough } from './read-through.ts';
+import { trailWords } from './trail.ts';
+import { anyInputs, anyJourneys, anyPeople, anySettings, BEGIN, FINISH } from '../../tests/language.ts';
+import { replay } from '../replay/replay.ts';
 
 describe('random journeys', () => {
   it('are told step by step, in the order of the document, in whole sentences', () => {
@@ -57,6 +60,34 @@ describe('random journeys', () => {
       }),
       { numRuns: 100 }
     );
+  });
+});
+
+describe('a trail', () => {
+  it('has words for every line that any walk leaves', () => {
+    const said = new Set<string>();
+    fc.assert(
+      fc.property(fc.tuple(anyJourneys, anySettings, anyInputs), ([all, settings, inputs]) => {
+        const sorted = [...inputs].sort((a, b) => a.at - b.at || a.line - b.line);
+        const people = anyPeople();
+        for (const { at: _at, person: _person, journey: _journey, step: _step, what, ...detail } of replay({
+          journeys: all,
+          settings,
+          people,
+          inputs: sorted,
+          from: BEGIN,
+          until: FINISH
+        })) {
+          said.add(String(what));
+          const told = trailWords(String(what), detail);
+          expect(told, String(what)).not.toBeNull();
+          expect(told?.join(' ')).not.toMatch(/undefined|NaN|\[object/);
+        }
+      }),
+      { numRuns: 60 }
+    );
+    // Most of what there is to say was said.
+    expect(said.size).toBeGreaterThan(15);
   });
 });
 

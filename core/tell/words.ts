@@ -71,3 +71,36 @@ function instantWords(ms: number): string {
   if (!days) return `+${time}`;
   return time ? `Day ${days} + ${time}` : `Day ${days}`;
 }
+
+/** "1st", "2nd", "11th". */
+export function ordinal(n: number): string {
+  const teens = n % 100 >= 11 && n % 100 <= 13;
+  return `${n}${(!teens && ['th', 'st', 'nd', 'rd'][n % 10]) || 'th'}`;
+}
+
+/** "1 204": a narrow space between thousands. */
+export function number(n: number): string {
+  return Math.round(n)
+    .toString()
+    .replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f');
+}
+
+/** "16.2 %" */
+export function percent(share: number, digits = 1): string {
+  return `${(share * 100).toFixed(digits)} %`;
+}
+
+/** "1 person", "3 people". */
+export function plural(n: number, one: string, many: string): string {
+  return `${number(n)} ${n === 1 ? one : many}`;
+}
+
+/** The value of a field, as a table shows it. */
+export function fieldText(value: unknown): string {
+  if (value === null || value === undefined) return '';
+  if (typeof value === 'boolean') return value ? 'yes' : 'no';
+  return Array.isArray(value) ? value.map(String).join(', ') : String(value);
+}
+
+/** A name as the head of a column: `visits_left` is "Visits left". */
+export const heading = (name: string): string => name.charAt(0).toUpperCase() + name.slice(1).replace(/_/g, ' ');

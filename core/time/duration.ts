@@ -21,6 +21,16 @@ export const MINUTE = 60 * SECOND;
 export const HOUR = 60 * MINUTE;
 export const DAY = 24 * HOUR;
 
+/** Time that passes, or has passed since entry, in ms as the ruler counts them: at least and at most. */
+export interface Elapsed {
+  min: number;
+  max: number;
+}
+
+/** Later by as long as something lasts. */
+export const later = (at: Elapsed, lasts: Elapsed | null): Elapsed =>
+  lasts ? { min: at.min + lasts.min, max: at.max + lasts.max } : at;
+
 /** Longer than this nothing lasts: 100 years, as {@link rulerLength} counts them. */
 const LONGEST = 100 * 365 * DAY;
 

@@ -4,7 +4,7 @@
  * message is tried now and then, and the first that goes through lets all the
  * others go. Nobody's message is used up meanwhile.
  */
-import type { Channel } from '../../core/condition/happening.ts';
+import type { Channel } from '../../core/person/values.ts';
 import { repaired } from '../../core/text/text.ts';
 import { notify } from '../db/notify.ts';
 import type { Db } from '../db/pool.ts';

@@ -5,6 +5,7 @@
  */
 import { dateText, wallDay } from '../../core/time/civil.ts';
 import type { TrailLine } from '../../core/person/world.ts';
+import { DONE_LINES } from '../../core/steps/index.ts';
 import { MINUTE } from '../../core/time/duration.ts';
 import type { Walk } from '../../core/walk/walk.ts';
 import { columns } from '../db/columns.ts';
@@ -47,9 +48,7 @@ export const countedOf = (walk: Walk, step: string | null): Counted => ({
 /** Trail lines that are counted, each with what it is counted under beside its step. */
 const LINES: Record<string, (detail: Record<string, unknown>) => string> = {
   entered: () => '',
-  sent: () => '',
-  tagged: () => '',
-  scored: () => '',
+  ...Object.fromEntries([...DONE_LINES].map((what) => [what, () => ''])),
   took: (d) => String(d['lane']),
   skipped: (d) => String(d['reason'] ?? ''),
   left: (d) => [d['as'], d['reason']].filter((part) => part !== undefined).join(' ')

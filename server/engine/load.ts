@@ -1,9 +1,9 @@
 /** Loads what a batch's people need, in a few set queries: facts by what the plans at hand ask. */
-import type { Channel } from '../../core/condition/happening.ts';
+import type { Channel, ConsentState, FieldValue } from '../../core/person/values.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import { restoreHappening, restoreState, type KeptState } from '../../core/person/kept.ts';
 import type { Input } from '../../core/person/world.ts';
-import type { ConsentState, FieldValue, PersonState } from '../../core/person/state.ts';
+import type { PersonState } from '../../core/person/state.ts';
 import { restoreWalk } from '../../core/walk/kept.ts';
 import type { Standing, Walk, WalkState } from '../../core/walk/walk.ts';
 import { ts, type Db } from '../db/pool.ts';

@@ -1,6 +1,6 @@
 /** What becomes of a message once it was handed over, or could not be: the row's next state, and the happening it makes. */
 import { createHash } from 'node:crypto';
-import type { Channel } from '../../core/condition/happening.ts';
+import type { Channel } from '../../core/person/values.ts';
 import { repaired } from '../../core/text/text.ts';
 import { MINUTE, SECOND } from '../../core/time/duration.ts';
 import { columns } from '../db/columns.ts';

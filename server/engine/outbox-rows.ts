@@ -1,5 +1,5 @@
 /** Rows of the outbox: claiming them under a lease, keeping what they say, holding the lease. */
-import type { Channel } from '../../core/condition/happening.ts';
+import type { Channel } from '../../core/person/values.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { KeptLink } from '../mail/content.ts';

@@ -6,7 +6,7 @@
  * where a message can go out twice is a sender that dies between the other
  * side's answer and its own record: docs/decisions/0011.
  */
-import type { Channel } from '../../core/condition/happening.ts';
+import type { Channel } from '../../core/person/values.ts';
 import { isMessage } from '../../core/steps/index.ts';
 import type { EmailStep } from '../../core/steps/email.ts';
 import type { SmsStep } from '../../core/steps/sms.ts';

@@ -1,12 +1,11 @@
 /** The plans that workers follow: live versions for entering, all versions for walks under way. */
-import { compile } from '../../core/journey/compile.ts';
-import type { Plan } from '../../core/journey/compile.ts';
+import { compile, type JourneyPlan } from '../../core/journey/compile.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import type { Db } from '../db/pool.ts';
 
 export interface LivePlan {
   journeyId: number;
-  plan: Plan;
+  plan: JourneyPlan;
 }
 
 /** A version that cannot be followed: those who walk on it are set aside, and nobody enters. */
@@ -17,7 +16,7 @@ export class BrokenVersion extends Error {}
  * error, which only those meet who walk on it.
  */
 export class PlanBook {
-  private readonly byVersion = new Map<string, Plan | BrokenVersion>();
+  private readonly byVersion = new Map<string, JourneyPlan | BrokenVersion>();
   private readonly keys = new Map<number, string>();
   private readonly ids = new Map<string, number>();
 
@@ -66,7 +65,7 @@ export class PlanBook {
     for (const r of rows) this.learn(r.id, r.key);
   }
 
-  plan(journeyId: number, version: number): Plan {
+  plan(journeyId: number, version: number): JourneyPlan {
     const found = this.byVersion.get(`${journeyId}/${version}`);
     if (!found) throw new Error(`version ${version} of journey ${journeyId} is not loaded`);
     if (found instanceof Error) throw found;
@@ -97,7 +96,7 @@ export class PlanBook {
 
 const NONE: ReadonlySet<string> = new Set();
 
-function compiled(key: string, version: number, document: Journey): Plan | BrokenVersion {
+function compiled(key: string, version: number, document: Journey): JourneyPlan | BrokenVersion {
   try {
     return compile(document, version);
   } catch (error) {

@@ -1,6 +1,6 @@
 /** Writes the facts that a batch changed: labels, scores, consents, fields, suppressions, in set statements. */
 import { bare } from '../../core/bare.ts';
-import type { FieldValue } from '../../core/person/state.ts';
+import type { FieldValue } from '../../core/person/values.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
 import { catalogueFields } from '../people/field-names.ts';

@@ -1,5 +1,5 @@
 /** Writes all that a batch changed, in set statements. The caller holds the transaction. */
-import { END } from '../../core/journey/compile.ts';
+import { END } from '../../core/walk/plan.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import type { FactChange, TrailLine } from '../../core/person/world.ts';
 import { keepHappening, keepState } from '../../core/person/kept.ts';

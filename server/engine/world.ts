@@ -1,11 +1,11 @@
 /** The world that a batch of people moves in: live journeys, the workspace, and the addresses that are suppressed. */
-import type { Plan } from '../../core/journey/compile.ts';
+import type { JourneyPlan } from '../../core/journey/compile.ts';
 import type { World } from '../../core/person/world.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
 import type { PlanBook } from './plans.ts';
 
 /** `suppressed` holds lower-case addresses, and gets those that the work itself suppresses. */
-export function liveWorld(entering: Plan[], plans: PlanBook, suppressed: Set<string>, zone: string): World {
+export function liveWorld(entering: JourneyPlan[], plans: PlanBook, suppressed: Set<string>, zone: string): World {
   return {
     plans: entering,
     planOf: (walk) => plans.plan(plans.idOf(walk.journey), walk.version),

@@ -130,6 +130,12 @@ export async function unsubscribeTarget(
   return rows[0] ? { ...rows[0], channel: found.about.channel } : null;
 }
 
+/** What the workspace calls itself. */
+export async function senderName(db: Db): Promise<string> {
+  const { rows } = await db.query<{ name: string }>('select name from workspace');
+  return rows[0]?.name ?? '';
+}
+
 /** Someone unsubscribed (RFC 8058 one-click, or the button of the page). False where the token is not ours. */
 export async function unsubscribed(db: Db, token: string): Promise<boolean> {
   const found = await messageOf(db, 'unsubscribe', token);

@@ -87,7 +87,7 @@ describe('rows', () => {
     [
       'a bad number',
       'phone\n12\n',
-      { line: 2, column: 'phone', reason: 'not a phone number; write it as +44 7700 900123' }
+      { line: 2, column: 'phone', reason: 'not a phone number; write it with its country, as +44 7700 900123' }
     ],
     ['a bad zone', 'email,zone\na@b.example,Mars\n', { line: 2, column: 'zone', found: 'Mars' }],
     ['a bad consent', 'email,consent_email\na@b.example,perhaps\n', { line: 2, column: 'consent_email' }],

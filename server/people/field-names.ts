@@ -1,13 +1,17 @@
 /** The catalogue of fields: every name that anyone has or had a value for. */
 import { ts, type Db } from '../db/pool.ts';
 
+const OWN = ['first_name', 'last_name', 'email', 'phone', 'zone'];
+/** How many of the names are everybody's own. */
+export const OWN_FIELDS = OWN.length;
+
 /** Own columns first, then all others by name. */
 export async function fieldNames(db: Db): Promise<string[]> {
   const { rows } = await db.query<{ name: string }>({
     name: 'field-names',
     text: 'select name from field_names order by name limit 2000'
   });
-  return ['first_name', 'last_name', 'email', 'phone', 'zone', ...rows.map((r) => r.name)];
+  return [...OWN, ...rows.map((r) => r.name)];
 }
 
 /** Puts names into the catalogue, in one order, so that two who do it at once never wait for each other. */

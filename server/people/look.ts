@@ -33,7 +33,7 @@ export async function lookAt(
   db: Db,
   table: Table,
   targets: Target[],
-  country: CountryCode,
+  country: CountryCode | null,
   tell: (rows: number) => void = () => undefined,
   signal?: AbortSignal
 ): Promise<Looked> {

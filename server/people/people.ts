@@ -1,25 +1,27 @@
 /** Finding people, and one person's page. */
 import { conditionSql, Parameters } from '../../core/condition/sql.ts';
 import type { Condition } from '../../core/condition/schema.ts';
-import type { ConsentState } from '../../core/person/state.ts';
+import type { ConsentState } from '../../core/person/values.ts';
 import type { Db } from '../db/pool.ts';
+import type { Shown } from './shown.ts';
 
 export interface PersonLine {
   id: number;
   email: string | null;
   phone: string | null;
   name: string;
-  town: string | null;
+  /** The field and the score that tables of people show. */
+  field: string | number | boolean | string[] | null;
   tags: string[];
   consentEmail: ConsentState | null;
   consentSms: ConsentState | null;
-  interest: number | null;
+  score: number | null;
   walking: number;
   lastDid: string | null;
   lastDidAt: number | null;
 }
 
-export const SORTS = ['name', 'email', 'interest', 'last', 'walking'] as const;
+export const SORTS = ['name', 'email', 'score', 'last', 'walking'] as const;
 export type Sort = (typeof SORTS)[number];
 
 export interface PeopleSearch {
@@ -28,6 +30,8 @@ export interface PeopleSearch {
   sort: Sort;
   descending: boolean;
   page: number;
+  /** Which field and score are shown. */
+  shown: Shown;
 }
 
 export const PER_PAGE = 50;
@@ -46,6 +50,9 @@ interface Order {
   /** Of `people p` alone. */
   without: string;
 }
+
+/** `$score` stands for the parameter that holds the name of the score shown. */
+const SCORE = '$score';
 
 const agendaOrder = (column: string, has: string): Order => ({
   from: 'agenda s join people p on p.id = s.person_id',
@@ -67,13 +74,13 @@ const columnOrder = (column: string): Order => ({
 const ORDER: Record<Sort, Order> = {
   name: columnOrder('last_name'),
   email: columnOrder('email'),
-  interest: {
-    from: `scores s join people p on p.id = s.person_id and s.score = 'interest'`,
+  score: {
+    from: `scores s join people p on p.id = s.person_id and s.score = ${SCORE}`,
     value: 's.points',
     id: 's.person_id',
     ascending: false,
     has: 'true',
-    without: `not exists (select from scores s where s.person_id = p.id and s.score = 'interest')`
+    without: `not exists (select from scores s where s.person_id = p.id and s.score = ${SCORE})`
   },
   last: agendaOrder('did_at', 'did_at is not null'),
   walking: agendaOrder('walking', 'walking > 0')
@@ -108,17 +115,17 @@ export async function searchPeople(db: Db, search: PeopleSearch): Promise<People
     name: 'people-lines',
     text: `
       select p.id, p.email, p.phone, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
-        p.fields ->> 'town' as town,
+        p.fields -> $2 as field,
         array(select tag from person_tags t where t.person_id = p.id order by tag) as tags,
         (select state from consents c where c.person_id = p.id and c.channel = 'email') as "consentEmail",
         (select state from consents c where c.person_id = p.id and c.channel = 'sms') as "consentSms",
-        (select points from scores s where s.person_id = p.id and s.score = 'interest') as interest,
+        (select points from scores s where s.person_id = p.id and s.score = $3) as score,
         coalesce(a.walking, 0) as walking, a.did as "lastDid", a.did_at as "lastDidAt"
       from unnest($1::bigint[]) with ordinality as page (id, place)
       join people p on p.id = page.id
       left join agenda a on a.person_id = p.id
       order by page.place`,
-    values: [ids]
+    values: [ids, search.shown.field ?? '', search.shown.score ?? '']
   });
   return { people: rows, total, more };
 }
@@ -144,36 +151,31 @@ async function pageOf(db: Db, search: PeopleSearch): Promise<number[]> {
   // Read from its other end, an index has equals in the other order too.
   const equals = search.descending === ascending ? 'desc' : 'asc';
   const skipped = (search.page - 1) * PER_PAGE;
-  const first = new Parameters();
-  const where = filterSql(search, first);
-  const { rows } = await db.query<{ id: number }>(
-    `select p.id from ${from}
-     where ${has} and ${where}
-     order by ${value} ${direction}, ${id} ${equals}
-     limit ${first.add(PER_PAGE)} offset ${first.add(skipped)}`,
-    first.values
+  const ask = async <T extends object>(write: (where: string, parameters: Parameters) => string): Promise<T[]> => {
+    const parameters = new Parameters();
+    const text = write(filterSql(search, parameters), parameters);
+    const score = text.includes(SCORE) ? parameters.add(search.shown.score ?? '') : '';
+    return (await db.query<T>(text.replaceAll(SCORE, score), parameters.values)).rows;
+  };
+  const found = await ask<{ id: number }>(
+    (where, p) =>
+      `select p.id from ${from}
+       where ${has} and ${where}
+       order by ${value} ${direction}, ${id} ${equals}
+       limit ${p.add(PER_PAGE)} offset ${p.add(skipped)}`
   );
-  const ids = rows.map((r) => r.id);
+  const ids = found.map((r) => r.id);
   if (ids.length === PER_PAGE) return ids;
-  const counting = new Parameters();
-  const before = ids.length
-    ? skipped + ids.length
-    : ((
-        await db.query<{ n: number }>(
-          `select count(*) as n from ${from} where ${has} and ${filterSql(search, counting)}`,
-          counting.values
-        )
-      ).rows[0]?.n ?? 0);
-  const rest = new Parameters();
-  const others = filterSql(search, rest);
-  const last = await db.query<{ id: number }>(
-    `select p.id from people p
-     where ${without} and ${others}
-     order by p.id
-     limit ${rest.add(PER_PAGE - ids.length)} offset ${rest.add(Math.max(0, skipped - before))}`,
-    rest.values
+  const count = (where: string): string => `select count(*) as n from ${from} where ${has} and ${where}`;
+  const before = ids.length ? skipped + ids.length : ((await ask<{ n: number }>(count))[0]?.n ?? 0);
+  const rest = await ask<{ id: number }>(
+    (where, p) =>
+      `select p.id from people p
+       where ${without} and ${where}
+       order by p.id
+       limit ${p.add(PER_PAGE - ids.length)} offset ${p.add(Math.max(0, skipped - before))}`
   );
-  return [...ids, ...last.rows.map((r) => r.id)];
+  return [...ids, ...rest.map((r) => r.id)];
 }
 
 export async function tagCatalogue(db: Db): Promise<{ name: string; people: number }[]> {

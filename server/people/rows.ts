@@ -3,7 +3,7 @@ import { isFit, LONGEST } from '../../core/text/text.ts';
 import { parsePhoneNumberFromString, type CountryCode } from 'libphonenumber-js/min';
 import { z } from 'zod';
 import { isZone } from '../../core/time/civil.ts';
-import type { ConsentState } from '../../core/person/state.ts';
+import type { ConsentState } from '../../core/person/values.ts';
 import type { Table } from './csv.ts';
 
 export const TARGETS = [
@@ -106,7 +106,7 @@ const MOST_LABELS = 100;
 export async function* checkRows(
   { header, rows }: Table,
   targets: Target[],
-  country: CountryCode
+  country: CountryCode | null
 ): AsyncGenerator<GoodRow | Refused> {
   const seen = new Map<string, number>();
   for await (const { line, cells } of rows) {
@@ -133,7 +133,7 @@ function readRow(
   cells: string[],
   header: string[],
   targets: Target[],
-  country: CountryCode
+  country: CountryCode | null
 ): GoodRow | Refused {
   const row: GoodRow = {
     line,
@@ -166,8 +166,8 @@ function readRow(
         break;
       }
       case 'phone': {
-        const number = parsePhoneNumberFromString(cell, country);
-        if (!number?.isPossible()) return refuse('not a phone number; write it as +44 7700 900123');
+        const number = parsePhoneNumberFromString(cell, country ?? undefined);
+        if (!number?.isPossible()) return refuse('not a phone number; write it with its country, as +44 7700 900123');
         row.phone = number.number;
         break;
       }

@@ -4,7 +4,7 @@
  */
 import { Agenda } from '../../core/person/agenda.ts';
 import type { Recorder, World } from '../../core/person/world.ts';
-import type { Channel } from '../../core/condition/happening.ts';
+import type { Channel } from '../../core/person/values.ts';
 import { readClock } from '../clock/clock.ts';
 import { ts, type Pool } from '../db/pool.ts';
 import { loadPeople } from '../engine/load.ts';

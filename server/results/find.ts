@@ -22,7 +22,14 @@ export async function findAnything(db: Db, text: string): Promise<Found[]> {
     db.query<{ key: string; name: string; folder: string; state: string; draft: Journey }>(
       'select key, name, folder, state, draft from journeys order by name'
     ),
-    searchPeople(db, { text, tag: null, sort: 'name', descending: false, page: 1 }),
+    searchPeople(db, {
+      text,
+      tag: null,
+      sort: 'name',
+      descending: false,
+      page: 1,
+      shown: { field: null, score: null }
+    }),
     tagCatalogue(db)
   ]);
   const found: Found[] = journeys.rows

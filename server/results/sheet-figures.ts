@@ -1,25 +1,19 @@
 /** Figures for the Watch view of a sheet: how many took each lane, got each message, stand on each step. */
 import type { Db } from '../db/pool.ts';
 import { ALL_DAYS } from '../engine/count.ts';
+import type { PersonLine } from '../people/people.ts';
+import { shownFacts, type Shown } from '../people/shown.ts';
 import { bare } from '../../core/bare.ts';
+import type { StepFigures } from '../../core/steps/base.ts';
+import { DONE_LINES } from '../../core/steps/index.ts';
 
-export interface StepFigures {
-  /** Messages sent, tags put on, scores added to: how often the step was done. */
-  done: number;
+/** What is counted of a step, and what the panel of people says besides. */
+export interface SheetStepFigures extends StepFigures {
   skipped: number;
-  /** People who opened, followed a link, answered. */
-  opened: number;
-  clicked: number;
-  replied: number;
   /** Not delivered for good. */
   failed: number;
-  /** Waiting to be tried again. */
-  retrying: number;
-  /** People who stand here now, waiting or held. */
-  standing: number;
+  /** Of those who stand, held for hours or limits. */
   held: number;
-  /** By lane label: how many took it. */
-  lanes: Record<string, number>;
 }
 
 export interface SheetFigures {
@@ -28,10 +22,10 @@ export interface SheetFigures {
   finished: number;
   reachedGoal: number;
   left: { reason: string; people: number }[];
-  steps: Record<string, StepFigures>;
+  steps: Record<string, SheetStepFigures>;
 }
 
-const none = (): StepFigures => ({
+const none = (): SheetStepFigures => ({
   done: 0,
   skipped: 0,
   opened: 0,
@@ -44,7 +38,6 @@ const none = (): StepFigures => ({
   lanes: bare()
 });
 
-const DONE = new Set(['sent', 'tagged', 'scored']);
 const REACTIONS = new Set(['opened', 'clicked', 'replied']);
 
 /** Figures of one version of a journey; of all versions where `version` is null. Read from what was counted as it happened. */
@@ -72,8 +65,8 @@ export async function sheetFigures(db: Db, journeyId: number, version: number | 
       values
     })
   ]);
-  const steps = bare<StepFigures>();
-  const of = (step: string): StepFigures => (steps[step] ??= none());
+  const steps = bare<SheetStepFigures>();
+  const of = (step: string): SheetStepFigures => (steps[step] ??= none());
   const figures: SheetFigures = { entered: 0, walking: 0, finished: 0, reachedGoal: 0, left: [], steps };
   for (const { step, what, lane, n } of counted.rows) {
     if (what === 'entered') figures.entered += n;
@@ -86,7 +79,7 @@ export async function sheetFigures(db: Db, journeyId: number, version: number | 
     } else if (what === 'took') of(step).lanes[lane] = n;
     else if (what === 'skipped') of(step).skipped += n;
     else if (what === 'standing' || what === 'held') of(step)[what] += n;
-    else if (DONE.has(what)) of(step).done += n;
+    else if (DONE_LINES.has(what)) of(step).done += n;
     else if (REACTIONS.has(what)) of(step)[what as 'opened' | 'clicked' | 'replied'] += n;
   }
   for (const r of messages.rows) Object.assign(of(r.step), { failed: r.failed, retrying: r.retrying });
@@ -97,13 +90,20 @@ export interface StandingPerson {
   id: number;
   name: string;
   address: string;
-  town: string | null;
+  /** The field and the score that tables of people show. */
+  field: PersonLine['field'];
   since: number;
   due: number | null;
   standing: 'wait' | 'held' | null;
   lastDid: string | null;
   lastDidAt: number | null;
-  interest: number | null;
+  score: number | null;
+}
+
+export interface PeopleThere {
+  people: StandingPerson[];
+  total: number;
+  shown: Shown;
 }
 
 export type PeopleQuery = { on: 'step'; step: string } | { on: 'lane'; step: string; lane: string } | { on: 'all' };
@@ -115,16 +115,17 @@ export async function peopleOf(
   version: number | null,
   query: PeopleQuery,
   most = 100
-): Promise<{ people: StandingPerson[]; total: number }> {
-  const values: unknown[] = [journeyId, version, most];
+): Promise<PeopleThere> {
+  const shown = await shownFacts(db);
+  const values: unknown[] = [journeyId, version, most, shown.field ?? '', shown.score ?? ''];
   let which = `w.state = 'walking'`;
   if (query.on === 'step') {
     values.push(query.step);
-    which += ' and w.step = $4';
+    which += ' and w.step = $6';
   } else if (query.on === 'lane') {
     values.push(query.step, query.lane);
     which = `exists (select from trail t where t.person_id = w.person_id and t.walk_id = w.id and t.journey_id = w.journey_id
-      and t.step = $4 and t.what = 'took' and t.detail ->> 'lane' = $5)`;
+      and t.step = $6 and t.what = 'took' and t.detail ->> 'lane' = $7)`;
   }
   const { rows } = await db.query<StandingPerson & { total: number }>(
     `with found as (
@@ -135,9 +136,9 @@ export async function peopleOf(
        limit $3
      )
      select p.id, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
-       coalesce(p.email, p.phone) as address, p.fields ->> 'town' as town, f.due_at as due, f.standing, f.total,
+       coalesce(p.email, p.phone) as address, p.fields -> $4 as field, f.due_at as due, f.standing, f.total,
        (select max(at) from trail t where t.person_id = p.id and t.walk_id = f.id) as since,
-       (select points from scores s where s.person_id = p.id and s.score = 'interest') as interest,
+       (select points from scores s where s.person_id = p.id and s.score = $5) as score,
        a.did as "lastDid", a.did_at as "lastDidAt"
      from found f
      join people p on p.id = f.person_id
@@ -145,5 +146,5 @@ export async function peopleOf(
      order by f.entered_at desc, p.id`,
     values
   );
-  return { people: rows, total: rows[0]?.total ?? 0 };
+  return { people: rows, total: rows[0]?.total ?? 0, shown };
 }

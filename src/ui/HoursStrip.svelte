@@ -1,7 +1,9 @@
 <script lang="ts">
   import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip } from 'chart.js';
   import type { Hour } from '$server/results/today.ts';
-  import { number, useFormat } from '$ui/format.ts';
+  import { useFormat } from '$ui/format.ts';
+  import { token } from '$ui/kit/token.ts';
+  import { number } from '$core/tell/words.ts';
 
   Chart.register(BarController, BarElement, CategoryScale, LinearScale, Tooltip);
 
@@ -13,12 +15,13 @@
   const HOUR = 3_600_000;
 
   const label = (h: Hour): string => String(h.hour).padStart(2, '0');
-  const sets = $derived([
-    { label: 'email, gone', data: hours.map((h) => h.goneEmail), backgroundColor: '#c9c5b8' },
-    { label: 'text, gone', data: hours.map((h) => h.goneSms), backgroundColor: '#dedacf' },
-    { label: 'email', data: hours.map((h) => h.email), backgroundColor: '#0f5966' },
-    { label: 'text', data: hours.map((h) => h.sms), backgroundColor: '#8fb4ba' }
-  ]);
+  // Colours are read where the chart is made: on the server there are none.
+  const sets = (): { label: string; data: number[]; backgroundColor: string }[] => [
+    { label: 'email, gone', data: hours.map((h) => h.goneEmail), backgroundColor: token('--gone') },
+    { label: 'text, gone', data: hours.map((h) => h.goneSms), backgroundColor: token('--gone-light') },
+    { label: 'email', data: hours.map((h) => h.email), backgroundColor: token('--action') },
+    { label: 'text', data: hours.map((h) => h.sms), backgroundColor: token('--action-light') }
+  ];
 
   /** The line of the present, and the sum over each bar. */
   const marks = {
@@ -31,7 +34,7 @@
       ctx.save();
       ctx.font = '12px "Atkinson Hyperlegible Next Variable"';
       ctx.textAlign = 'center';
-      ctx.fillStyle = '#1c2628';
+      ctx.fillStyle = token('--ink');
       hours.forEach((h, i) => {
         const sum = h.email + h.sms + h.goneEmail + h.goneSms;
         if (sum) ctx.fillText(number(sum), x.getPixelForValue(i), y.getPixelForValue(sum) - 5);
@@ -41,9 +44,9 @@
       if (first) {
         const width = x.getPixelForValue(1) - x.getPixelForValue(0);
         const at = x.getPixelForValue(i) + width * ((now - first.at) / HOUR - 0.5);
-        ctx.fillStyle = '#b37400';
+        ctx.fillStyle = token('--attention-line');
         ctx.fillRect(at, chartArea.top, 1.5, chartArea.bottom - chartArea.top);
-        ctx.fillStyle = '#8a5900';
+        ctx.fillStyle = token('--attention');
         ctx.textAlign = 'left';
         ctx.fillText(`${format.time(now)} now`, at + 5, chartArea.top + 9);
       }
@@ -53,7 +56,7 @@
 
   $effect(() => {
     const labels = hours.map(label);
-    const datasets = sets.map((s) => ({ ...s, stack: 'all', barPercentage: 0.7, categoryPercentage: 0.9 }));
+    const datasets = sets().map((s) => ({ ...s, stack: 'all', barPercentage: 0.7, categoryPercentage: 0.9 }));
     if (chart) {
       chart.data = { labels, datasets };
       chart.update();
@@ -72,7 +75,11 @@
           x: {
             stacked: true,
             grid: { display: false },
-            ticks: { color: '#566264', maxRotation: 0, font: { family: 'Atkinson Hyperlegible Next Variable' } }
+            ticks: {
+              color: token('--ink-soft'),
+              maxRotation: 0,
+              font: { family: 'Atkinson Hyperlegible Next Variable' }
+            }
           },
           y: { stacked: true, display: false, beginAtZero: true, suggestedMax: 5 }
         }
@@ -83,8 +90,10 @@
 </script>
 
 <div class="legend">
-  <span><i style="background: #0f5966"></i>email</span><span><i style="background: #8fb4ba"></i>text</span>
-  <span><i style="background: #c9c5b8"></i>already gone</span>
+  <span><i style="background: var(--action)"></i>email</span><span
+    ><i style="background: var(--action-light)"></i>text</span
+  >
+  <span><i style="background: var(--gone)"></i>already gone</span>
   <button class="act" aria-expanded={table} onclick={() => (table = !table)}
     >{table ? 'Hide the figures' : 'Show the figures'}</button
   >

@@ -52,20 +52,3 @@ export function provideFormat(zone: string): Format {
 export function useFormat(): Format {
   return getContext<Format>(KEY);
 }
-
-/** "1 204": a narrow space between thousands. */
-export function number(n: number): string {
-  return Math.round(n)
-    .toString()
-    .replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f');
-}
-
-/** "16.2 %" */
-export function percent(share: number, digits = 1): string {
-  return `${(share * 100).toFixed(digits)} %`;
-}
-
-/** "1 person", "3 people". */
-export function plural(n: number, one: string, many: string): string {
-  return `${number(n)} ${n === 1 ? one : many}`;
-}

@@ -34,7 +34,7 @@ test('a journey made by mouse: steps from the gap, a branch with lanes and condi
   await expect(page.getByText('This branch asks the second after the message goes out').first()).toBeVisible();
   await page.getByRole('button', { name: 'Add a lane' }).click();
   await page.getByLabel('What is asked').nth(1).selectOption('field');
-  await page.getByLabel('Field', { exact: true }).fill('town');
+  await page.getByRole('combobox', { name: 'Field', exact: true }).fill('town');
   await page.getByLabel('Value').fill('Quillmoor');
   await page.getByLabel('Lane 2').fill('opened Hello');
   await expect(page.getByText('Two lanes are both called “opened Hello”').first()).toBeVisible();
@@ -42,7 +42,7 @@ test('a journey made by mouse: steps from the gap, a branch with lanes and condi
   await expect(page.getByText('Two lanes are both called')).toHaveCount(0);
   await expect(page.locator('.row', { hasText: 'from Quillmoor' })).toContainText('whose town is Quillmoor');
   await page.getByRole('button', { name: 'And also ask' }).nth(1).click();
-  await page.getByLabel('Tag', { exact: true }).fill('member');
+  await page.getByRole('combobox', { name: 'Tag', exact: true }).fill('member');
   await expect(page.locator('.row', { hasText: 'from Quillmoor' })).toContainText(
     'whose town is Quillmoor and have the tag member'
   );
@@ -51,7 +51,7 @@ test('a journey made by mouse: steps from the gap, a branch with lanes and condi
   await page.getByRole('button', { name: 'Say what it is for' }).click();
   await page.getByText('Messages go out at certain hours only').click();
   await expect(page.getByText('A rule of this journey names nothing yet.').first()).toBeVisible();
-  await page.getByLabel('Tag', { exact: true }).fill('renewed');
+  await page.getByRole('combobox', { name: 'Tag', exact: true }).fill('renewed');
   await expect(page.getByText('The goal is that they have the tag renewed. They leave then.')).toBeVisible();
   await expect(page.getByTestId('saved')).toHaveText(saved);
 

@@ -65,6 +65,7 @@ test('makes a journey by keyboard alone', async ({ page }) => {
   await keys.press('End');
   await keys.type('sc');
   await keys.press('Enter');
+  await keys.type('interest');
   await keys.press('Escape');
   await expect(page.locator('.head .moment')).toHaveText(['Entry', 'Day 2']);
 

@@ -62,6 +62,9 @@ function startWorker(): void {
       AMBULO_DEMO: '1',
       SMTP_URL: `smtp://127.0.0.1:${postbox.smtpPort}`,
       SMTP_NAME: name,
+      MAIL_FROM: 'Test <desk@test.example>',
+      MAIL_DOMAIN: 'test.example',
+      SMS_FROM: 'Test',
       SMS_URL: 'http://127.0.0.1:9',
       SMS_SECRET: 'x'.repeat(32)
     }

@@ -13,6 +13,7 @@ import { makeEngine, type Engine } from '../../server/engine/context.ts';
 import { PlanBook } from '../../server/engine/plans.ts';
 import { fieldNames } from '../../server/people/field-names.ts';
 import { personPage, searchPeople, SORTS } from '../../server/people/people.ts';
+import { scoreNames } from '../../server/people/shown.ts';
 import { health } from '../../server/results/health.ts';
 import { journeyLines } from '../../server/results/journeys-table.ts';
 import { replies } from '../../server/results/replies.ts';
@@ -93,6 +94,9 @@ async function readsWhole({ text, values }: Asked): Promise<string[]> {
   }
 }
 
+/** What the tables of people show. */
+const shown = { field: 'town', score: 'interest' };
+
 const PATHS: [string, () => Promise<unknown>][] = [
   ['a batch', () => runBatch(pool, new PlanBook(), 100)],
   ['what is next, and sending', () => settle(engine, false)],
@@ -103,16 +107,17 @@ const PATHS: [string, () => Promise<unknown>][] = [
   ...SORTS.flatMap((sort) =>
     [1, 3].map((page): [string, () => Promise<unknown>] => [
       `People by ${sort}, page ${page}`,
-      () => searchPeople(pool, { text: '', tag: null, sort, descending: page === 3, page })
+      () => searchPeople(pool, { text: '', tag: null, sort, descending: page === 3, page, shown })
     ])
   ),
   [
     'People by letters',
-    () => searchPeople(pool, { text: 'p1999@', tag: null, sort: 'name', descending: false, page: 1 })
+    () => searchPeople(pool, { text: 'p1999@', tag: null, sort: 'name', descending: false, page: 1, shown })
   ],
   ['one person’s page', () => personPage(pool, PEOPLE / 2)],
   ['replies', () => replies(pool)],
   ['fields', () => fieldNames(pool)],
+  ['scores', () => scoreNames(pool)],
   ['health', () => health(pool)]
 ];
 

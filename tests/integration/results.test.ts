@@ -128,7 +128,11 @@ describe('figures of a sheet', () => {
     expect(
       (await peopleOf(world.pool, 1, null, { on: 'lane', step: 'ask', lane: 'opened' })).people.map((p) => p.id).sort()
     ).toEqual([1, 2]);
-    expect(await peopleOf(world.pool, 1, null, { on: 'all' })).toEqual({ people: [], total: 0 });
+    expect(await peopleOf(world.pool, 1, null, { on: 'all' })).toEqual({
+      people: [],
+      total: 0,
+      shown: { field: null, score: null }
+    });
   });
 });
 
@@ -235,7 +239,14 @@ function order(page: { timeline: { what: string }[] }, what: string): number {
 describe('finding', () => {
   it('people by several words, by tag, sorted; wildcards are letters like others', async () => {
     await fiveInside();
-    const search = { text: '', tag: null, sort: 'name' as const, descending: false, page: 1 };
+    const search = {
+      text: '',
+      tag: null,
+      sort: 'name' as const,
+      descending: false,
+      page: 1,
+      shown: { field: null, score: null }
+    };
     expect(
       (await searchPeople(world.pool, { ...search, text: 'person2 people.example' })).people.map((p) => p.id)
     ).toEqual([2]);

@@ -6,7 +6,8 @@
   import Reply from 'carbon-icons-svelte/lib/Reply.svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import HoursStrip from '$ui/HoursStrip.svelte';
-  import { number, plural, useFormat } from '$ui/format.ts';
+  import { useFormat } from '$ui/format.ts';
+  import { plural, number } from '$core/tell/words.ts';
   import type { ActionData, PageData } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();

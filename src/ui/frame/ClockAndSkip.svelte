@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button, Checkbox } from 'carbon-components-svelte';
+  import { Button, Checkbox, TextInput } from 'carbon-components-svelte';
   import ChevronDown from 'carbon-icons-svelte/lib/ChevronDown.svelte';
   import Time from 'carbon-icons-svelte/lib/Time.svelte';
   import { fromWall } from '$core/time/civil.ts';
@@ -7,7 +7,8 @@
   import type { SkipRow } from '$server/clock/skip.ts';
   import { send } from '$ui/api.ts';
   import { refreshLive } from '$ui/kit/refresh.ts';
-  import { number, useFormat } from '$ui/format.ts';
+  import { useFormat } from '$ui/format.ts';
+  import { number } from '$core/tell/words.ts';
 
   let { clock, skip }: { clock: Clock; skip: SkipRow | null } = $props();
   const format = useFormat();
@@ -92,10 +93,10 @@
             {/each}
           </ul>
           <form onsubmit={toDate}>
-            <label for="skip-date">To a date, 09:00</label>
-            <input
-              id="skip-date"
+            <TextInput
+              size="sm"
               type="date"
+              labelText="To a date, 09:00"
               bind:value={date}
               min={new Date(clock.now).toISOString().slice(0, 10)}
               required
@@ -130,7 +131,7 @@
     color: var(--attention);
     font-size: 12px;
     background: var(--attention-ground);
-    border: 1px solid #e6cf98;
+    border: 1px solid var(--attention-rule);
   }
   .skip {
     position: relative;
@@ -156,7 +157,7 @@
     padding: 12px 14px 14px;
     background: var(--surface);
     border: 1px solid var(--rule);
-    box-shadow: 0 6px 20px rgb(28 38 40 / 15%);
+    box-shadow: 0 6px 20px var(--shade);
   }
   .menu p {
     font-size: 12.5px;
@@ -187,18 +188,6 @@
     gap: 4px 8px;
     padding: 8px 0;
     border-top: 1px solid var(--rule-soft);
-  }
-  form label {
-    grid-column: 1 / -1;
-    color: var(--ink-soft);
-    font-size: 12px;
-  }
-  input {
-    padding: 0 8px;
-    color: var(--ink);
-    background: var(--ground);
-    border: 0;
-    border-bottom: 1px solid #8c9291;
   }
   .problem {
     margin-top: 8px;

@@ -116,7 +116,7 @@
     color: var(--ink);
     font-size: 14px;
     background: var(--surface);
-    border: 1px solid #a9a595;
+    border: 1px solid var(--rule-dark);
     box-sizing: border-box;
   }
   input::placeholder {
@@ -139,7 +139,7 @@
     list-style: none;
     background: var(--surface);
     border: 1px solid var(--rule);
-    box-shadow: 0 6px 20px rgb(28 38 40 / 15%);
+    box-shadow: 0 6px 20px var(--shade);
   }
   li {
     display: flex;

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Interval } from '$core/statistics/interval.ts';
-  import { percent } from '$ui/format.ts';
+  import { percent } from '$core/tell/words.ts';
 
   let { rate, interval, max }: { rate: number; interval: Interval; max: number } = $props();
   const WIDTH = 100;

@@ -18,7 +18,7 @@
 <style>
   div {
     display: inline-flex;
-    border: 1px solid #b5b09f;
+    border: 1px solid var(--rule-strong);
   }
   button {
     height: 30px;
@@ -30,7 +30,7 @@
     cursor: pointer;
   }
   button + button {
-    border-left: 1px solid #b5b09f;
+    border-left: 1px solid var(--rule-strong);
   }
   button[aria-pressed='true'] {
     color: var(--action);

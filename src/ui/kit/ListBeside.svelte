@@ -92,7 +92,7 @@
     border-bottom: 1px solid var(--rule-soft);
   }
   a:hover {
-    background: #faf8f3;
+    background: var(--hover);
   }
   a:focus-visible {
     outline-offset: -2px;

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { TimelineLine } from '../../../server/people/people.ts';
-import { Format, number, percent, plural } from '../format.ts';
+import { Format } from '../format.ts';
+import { plural, percent, number } from '$core/tell/words.ts';
 import { tell, trying } from './timeline.ts';
 
 const format = new Format('Europe/Dublin');

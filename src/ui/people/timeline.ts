@@ -1,5 +1,6 @@
 /** One line of a person's timeline, in words. */
 import type { TimelineLine } from '$server/people/people.ts';
+import { trailWords } from '$core/tell/trail.ts';
 import type { Format } from '$ui/format.ts';
 
 const WORDS: Record<string, string> = {
@@ -12,6 +13,8 @@ const WORDS: Record<string, string> = {
   complained: 'Complained',
   goal_reached: 'Reached the goal'
 };
+/** What people did themselves. */
+const THEIRS = new Set(['opened', 'clicked', 'replied', 'unsubscribed', 'complained', 'goal_reached']);
 
 export interface Told {
   what: string;
@@ -20,67 +23,34 @@ export interface Told {
   theirs: boolean;
 }
 
-function list(value: unknown): string {
-  return Array.isArray(value) ? value.join(', ') : '';
-}
-
 export function tell(line: TimelineLine, format: Format): Told {
   const d = line.detail;
-  const ours = (what: string, detail = ''): Told => ({ what, detail, theirs: false });
   const about = line.message?.subject ?? line.step ?? '';
+  const theirs = THEIRS.has(line.what);
+  const ours = (what: string, detail = ''): Told => ({ what, detail, theirs });
+  const clock = (key: string): string => format.dateTime(Date.parse(String(d[key])));
   switch (line.what) {
-    case 'entered':
-      return ours('Entered', `by ${String(d['by']).replace(/_/g, ' ')}`);
     case 'sent':
       return ours(
         line.message?.channel === 'sms' ? 'Text' : 'Email',
         line.message?.subject ?? line.message?.body ?? line.step ?? ''
       );
     case 'waiting':
-      return ours('Waits', `until ${format.dateTime(Date.parse(String(d['until'])))}`);
+      return ours('Waits', `until ${clock('until')}`);
     case 'held':
-      return ours('Held', `until ${format.dateTime(Date.parse(String(d['until'])))}, sending hours`);
-    case 'took':
-      return ours('Took the lane', String(d['lane']));
-    case 'tagged': {
-      const add = list(d['add']);
-      const remove = list(d['remove']);
-      return ours(
-        'Tagged',
-        [add && `+ ${add}`, remove && `− ${remove}`].filter(Boolean).join(' ') || 'nothing changed'
-      );
-    }
-    case 'scored':
-      return ours('Score', `${String(d['score'])} is now ${String(d['points'])}`);
+      return ours('Held', `until ${clock('until')}, sending ${d['reason'] === 'limit' ? 'limits' : 'hours'}`);
     case 'skipped':
       return ours('Skipped', `${line.step ?? ''}: ${String(d['reason']).replace('-', ' ')}`);
-    case 'refused':
-      return ours('Not let in', `because of: ${String(d['reason'])}`);
-    case 'reached':
-      return ours('Reached the goal');
-    case 'left':
-      return ours(
-        d['as'] === 'finished' ? 'Finished' : d['as'] === 'goal' ? 'Left with the goal reached' : 'Left early',
-        d['reason'] ? String(d['reason']) : ''
-      );
-    case 'tag_added':
-      return ours('Tag put on', String(d['tag']));
-    case 'tag_removed':
-      return ours('Tag taken off', String(d['tag']));
-    case 'consent_changed':
-      return ours('Consent', `${String(d['channel']) === 'sms' ? 'text' : 'email'}: ${String(d['to']) || 'cleared'}`);
-    case 'field_changed':
-      return ours('Field', `${String(d['field'])}: ${d['to'] === undefined ? 'cleared' : String(d['to'])}`);
     case 'replied':
-      return { what: 'Replied', detail: `“${String(d['text'])}”`, theirs: true };
+      return ours('Replied', `“${String(d['text'])}”`);
     case 'clicked':
-      return { what: 'Followed a link', detail: `${String(d['link'])} · ${about}`, theirs: true };
-    case 'bounced':
+      return ours('Followed a link', `${String(d['link'])} · ${about}`);
     case 'failed':
-      return { what: WORDS[line.what] ?? line.what, detail: `${about} · ${String(d['error'] ?? '')}`, theirs: false };
-    default:
-      return { what: WORDS[line.what] ?? line.what.replace(/_/g, ' '), detail: about, theirs: line.what in WORDS };
+    case 'bounced':
+      return ours(WORDS[line.what] ?? '', `${about} · ${String(d['error'] ?? '')}`);
   }
+  const told = trailWords(line.what, d);
+  return told ? ours(...told) : ours(WORDS[line.what] ?? line.what.replace(/_/g, ' '), about);
 }
 
 /** When a try comes by the machine's clock, on which nothing else of a timeline goes. */

@@ -97,7 +97,7 @@
   .drawer {
     flex: none;
     background: var(--surface);
-    border-top: 1px solid #b5b09f;
+    border-top: 1px solid var(--rule-strong);
   }
   .bar {
     display: flex;
@@ -157,7 +157,7 @@
   }
   .sentence:hover,
   .what:hover {
-    background: #faf8f3;
+    background: var(--hover);
   }
   .sentence.here {
     background: var(--action-ground);

@@ -106,7 +106,7 @@
     background: var(--ground);
   }
   .caret.wide.selected {
-    color: #ffffff;
+    color: var(--surface);
     background: var(--action);
     border-color: var(--action);
   }

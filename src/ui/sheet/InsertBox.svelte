@@ -2,7 +2,7 @@
   import { onMount } from 'svelte';
   import { SHEET_KINDS } from '$core/check/live-subset.ts';
   import { STEP_KINDS, type StepName } from '$core/steps/index.ts';
-  import { STEP_ICONS, STEP_WORDS } from './icons.ts';
+  import { SHOWN } from './kinds.ts';
 
   let {
     x,
@@ -19,7 +19,7 @@
   let input: HTMLInputElement;
   const found = $derived.by(() => {
     const typed = text.trim().toLowerCase();
-    const begins = (k: StepName): boolean => STEP_WORDS[k].toLowerCase().startsWith(typed) || k.startsWith(typed);
+    const begins = (k: StepName): boolean => SHOWN[k].called.toLowerCase().startsWith(typed) || k.startsWith(typed);
     const holds = (k: StepName): boolean => STEP_KINDS[k].does.includes(typed);
     return [...SHEET_KINDS.filter(begins), ...SHEET_KINDS.filter((k) => !begins(k) && typed.length > 1 && holds(k))];
   });
@@ -59,7 +59,7 @@
   />
   <ul id="kinds" role="listbox" aria-label="Kinds of step">
     {#each found as kind, i (kind)}
-      {@const Icon = STEP_ICONS[kind]}
+      {@const Icon = SHOWN[kind].icon}
       <!-- svelte-ignore a11y_click_events_have_key_events (the keys are the input's) -->
       <li
         id="kind-{i}"
@@ -68,7 +68,7 @@
         onmousedown={(e) => e.preventDefault()}
         onclick={() => onchoose(kind)}
       >
-        <Icon size={16} aria-hidden="true" /><strong>{STEP_WORDS[kind]}</strong><span>{STEP_KINDS[kind].does}</span>
+        <Icon size={16} aria-hidden="true" /><strong>{SHOWN[kind].called}</strong><span>{STEP_KINDS[kind].does}</span>
       </li>
     {:else}
       <li role="option" aria-selected="false" class="none">No kind of step fits “{text}”. Esc leaves.</li>
@@ -83,7 +83,7 @@
     width: 350px;
     background: var(--surface);
     border: 1px solid var(--action);
-    box-shadow: 0 6px 20px rgb(28 38 40 / 15%);
+    box-shadow: 0 6px 20px var(--shade);
   }
   input {
     width: 100%;

@@ -2,21 +2,19 @@
   import { Checkbox, TextInput } from 'carbon-components-svelte';
   import { isHappening, type Condition } from '$core/condition/schema.ts';
   import type { Journey } from '$core/journey/schema.ts';
-  import type { Step } from '$core/steps/index.ts';
   import { ruleWords } from '$core/tell/condition.ts';
   import { namingOf } from '$core/tell/read-through.ts';
   import { typedDuration } from '$core/time/duration.ts';
   import { durationShort } from '$core/tell/words.ts';
   import ConditionForm from './ConditionForm.svelte';
   import type { Editor } from './editor.svelte.ts';
+  import { inputText, type Nameable } from './panels/panel.ts';
   import TagsInput from './TagsInput.svelte';
 
-  let { editor, tags, fields, messages }: { editor: Editor; tags: string[]; fields: string[]; messages: Step[] } =
-    $props();
+  let { editor, known }: { editor: Editor; known: Nameable } = $props();
   const j = $derived(editor.document);
   const entryTags = $derived((j.entry?.on ?? []).flatMap((r) => (r.tag ? [r.tag] : [])));
   const goalCondition = $derived<Condition | null>(j.goal && !isHappening(j.goal.when) ? j.goal.when : null);
-  const text = (event: unknown): string => String((event as CustomEvent<string | null>).detail ?? '');
 
   function set(part: Partial<Journey>, field: string): void {
     editor.apply({ edit: 'journey', set: part }, `journey/${field}`);
@@ -29,6 +27,9 @@
   }
   function setHours(on: boolean): void {
     set({ hours: on ? { from: '09:00', to: '20:00', zone: 'person' } : undefined }, 'hours');
+  }
+  function setHour(key: 'from' | 'to', time: string): void {
+    if (j.hours && time) set({ hours: { ...j.hours, [key]: time } }, key);
   }
   function setWithin(typed: string): void {
     if (!j.goal) return;
@@ -49,18 +50,18 @@
       size="sm"
       labelText="Name"
       value={j.name ?? ''}
-      on:input={(e) => set({ name: text(e) || undefined }, 'name')}
+      on:input={(e) => set({ name: inputText(e) || undefined }, 'name')}
     />
   </div>
   <TextInput
     size="sm"
     labelText="Purpose"
     value={j.purpose ?? ''}
-    on:input={(e) => set({ purpose: text(e) || undefined }, 'purpose')}
+    on:input={(e) => set({ purpose: inputText(e) || undefined }, 'purpose')}
   />
 {/key}
 <h3>Getting in</h3>
-<TagsInput label="Whoever gets the tag" value={entryTags} {tags} onchange={setEntryTags} />
+<TagsInput label="Whoever gets the tag" value={entryTags} tags={known.tags} onchange={setEntryTags} />
 {#if entryTags.length}
   <Checkbox
     labelText="Those who have it already enter when it goes live"
@@ -72,9 +73,7 @@
 {#if j.entry?.where}
   <ConditionForm
     condition={j.entry.where}
-    {tags}
-    {fields}
-    messages={[]}
+    known={{ ...known, messages: [] }}
     onchange={(where) => set({ entry: { ...j.entry, where } }, 'where')}
   />
   <button class="act" onclick={() => set({ entry: { ...j.entry, where: undefined } }, 'where')}>No such rule</button>
@@ -89,9 +88,7 @@
   {#if goalCondition}
     <ConditionForm
       condition={goalCondition}
-      {tags}
-      {fields}
-      {messages}
+      {known}
       onchange={(when) => j.goal && set({ goal: { ...j.goal, when } }, 'goal')}
     />
   {:else}
@@ -106,7 +103,7 @@
     size="sm"
     labelText="Counts within (30d; empty: always)"
     value={j.goal.within ? durationShort(j.goal.within) : ''}
-    on:change={(e) => setWithin(text(e))}
+    on:change={(e) => setWithin(inputText(e))}
   />
   <button class="act" onclick={() => set({ goal: undefined }, 'goal')}>No goal</button>
 {:else}
@@ -118,9 +115,7 @@
   {#if isHappening(rule.when)}<p>Those who {ruleWords(rule.when, namingOf(j))}.</p>
   {:else}<ConditionForm
       condition={rule.when}
-      {tags}
-      {fields}
-      {messages}
+      {known}
       onchange={(when) => set({ leaveWhen: j.leaveWhen?.map((r, n) => (n === i ? { ...r, when } : r)) }, `leave${i}`)}
     />{/if}
   <button
@@ -145,22 +140,20 @@
 />
 {#if j.hours}
   <div class="hours">
-    <label
-      >from <input
-        type="time"
-        value={j.hours.from}
-        onchange={(e) =>
-          j.hours && e.currentTarget.value && set({ hours: { ...j.hours, from: e.currentTarget.value } }, 'from')}
-      /></label
-    >
-    <label
-      >to <input
-        type="time"
-        value={j.hours.to}
-        onchange={(e) =>
-          j.hours && e.currentTarget.value && set({ hours: { ...j.hours, to: e.currentTarget.value } }, 'to')}
-      /></label
-    >
+    <TextInput
+      size="sm"
+      type="time"
+      labelText="from"
+      value={j.hours.from}
+      on:change={(e) => setHour('from', (e.target as HTMLInputElement).value)}
+    />
+    <TextInput
+      size="sm"
+      type="time"
+      labelText="to"
+      value={j.hours.to}
+      on:change={(e) => setHour('to', (e.target as HTMLInputElement).value)}
+    />
     <span class="soft">in each person’s own zone</span>
   </div>
 {/if}
@@ -196,12 +189,5 @@
     align-items: center;
     margin-top: 4px;
     font-size: 12.5px;
-  }
-  .hours input {
-    height: 28px;
-    color: var(--ink);
-    background: var(--ground);
-    border: 0;
-    border-bottom: 1px solid #8c9291;
   }
 </style>

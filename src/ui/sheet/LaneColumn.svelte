@@ -5,7 +5,7 @@
   import { entryWords, ruleWords } from '$core/tell/condition.ts';
   import { namingOf } from '$core/tell/read-through.ts';
   import type { SheetFigures } from '$server/results/sheet-figures.ts';
-  import { number } from '$ui/format.ts';
+  import { number } from '$core/tell/words.ts';
   import type { Selection } from './editor.svelte.ts';
   import { laneCount } from './figures.ts';
 
@@ -67,7 +67,7 @@
     box-sizing: border-box;
     width: 208px;
     background: var(--surface-2);
-    border-right: 1px solid #b5b09f;
+    border-right: 1px solid var(--rule-strong);
   }
   .row {
     position: relative;
@@ -83,7 +83,7 @@
     width: 8px;
     height: 10px;
     margin-top: -8px;
-    border: solid #a9a595;
+    border: solid var(--rule-dark);
     border-width: 0 0 1px 1px;
   }
   .label {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Pick from '$ui/kit/Pick.svelte';
   import { emailHtml } from '$core/message/html.ts';
   import { distinctLinks, joinParts, type Part } from '$core/message/links.ts';
   import { fillIn, fillInParts } from '$core/message/personal.ts';
@@ -35,13 +36,15 @@
 </script>
 
 <section>
-  <label>
-    As seen by
-    <select bind:value={at}>
-      {#each sample as p, i (p.id)}<option value={i}>{p.name}{p.fields['first_name'] ? '' : ' (no first name)'}</option
-        >{:else}<option value={0}>someone of whom nothing is known</option>{/each}
-    </select>
-  </label>
+  <Pick
+    shown
+    label="As seen by"
+    options={sample.length
+      ? sample.map((p, i) => [String(i), `${p.name}${p.fields['first_name'] ? '' : ' (no first name)'}`] as const)
+      : [['0', 'someone of whom nothing is known']]}
+    value={String(at)}
+    onchange={(i) => (at = Number(i))}
+  />
   {#if !shown.ok}
     <p class="problem" role="alert">{shown.problem}</p>
   {:else if step.kind === 'email'}
@@ -63,22 +66,6 @@
 <style>
   section {
     margin: 4px 0 14px;
-  }
-  label {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-    margin-bottom: 6px;
-    color: var(--ink-soft);
-    font-size: 12px;
-  }
-  select {
-    flex: 1;
-    min-width: 0;
-    height: 26px;
-    color: var(--ink);
-    background: var(--surface);
-    border: 1px solid var(--rule);
   }
   .mail {
     border: 1px solid var(--rule);

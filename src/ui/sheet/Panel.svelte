@@ -1,31 +1,29 @@
 <script lang="ts">
-  import { TextArea, TextInput } from 'carbon-components-svelte';
+  import { TextInput } from 'carbon-components-svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import { tick } from 'svelte';
   import { laneAt, messagesBefore, placeOf } from '$core/edit/edit.ts';
   import type { Finding } from '$core/check/index.ts';
   import { layoutSheet } from '$core/sheet/layout.ts';
   import { SHEET_KINDS } from '$core/check/live-subset.ts';
-  import { STEP_KINDS, type Step } from '$core/steps/index.ts';
+  import { STEP_KINDS } from '$core/steps/index.ts';
   import { durationWords, momentWords } from '$core/tell/words.ts';
   import type { SamplePerson } from '$server/people/sample.ts';
-  import BranchForm from './BranchForm.svelte';
   import FixButton from './FixButton.svelte';
   import type { Editor } from './editor.svelte.ts';
-  import { STEP_ICONS, STEP_WORDS } from './icons.ts';
+  import { panelOf, SHOWN } from './kinds.ts';
   import JourneyForm from './JourneyForm.svelte';
-  import MessagePreview from './MessagePreview.svelte';
-  import TagsInput from './TagsInput.svelte';
-  import { smsSize } from '$core/message/sms.ts';
+  import { inputText, type Nameable } from './panels/panel.ts';
 
   interface Props {
     editor: Editor;
     findings: Finding[];
     tags: string[];
     fields: string[];
+    scores: string[];
     sample: SamplePerson[];
   }
-  let { editor, findings, tags, fields, sample }: Props = $props();
+  let { editor, findings, tags, fields, scores, sample }: Props = $props();
 
   let panel: HTMLElement;
   const step = $derived(editor.selected);
@@ -44,10 +42,12 @@
   const mine = $derived(
     findings.filter((f) => f.step === (step?.key ?? null) && (step || editor.selection.at === 'journey'))
   );
-  const Icon = $derived(step ? STEP_ICONS[step.kind] : null);
-  const before = $derived.by(() => {
-    const place = step && placeOf(editor.document, step.key);
-    return place ? messagesBefore(editor.document, place.lane, place.index) : [];
+  const Icon = $derived(step ? SHOWN[step.kind].icon : null);
+  const Form = $derived(step ? panelOf(step) : null);
+  /** What can be named where the selected step stands, or in the journey's own rules: behind all its steps. */
+  const known = $derived.by((): Nameable => {
+    const place = step ? placeOf(editor.document, step.key) : { lane: ['lane'], index: editor.document.lane.length };
+    return { tags, fields, scores, messages: place ? messagesBefore(editor.document, place.lane, place.index) : [] };
   });
 
   /** Sets one key of the selected step; text left empty takes the key out, where the key may be absent. */
@@ -56,8 +56,6 @@
     const cleared = optional && (value === '' || value === undefined);
     editor.apply({ edit: 'patch', key: step.key, set: { [key]: cleared ? undefined : value } }, `${step.key}/${key}`);
   }
-  const text = (event: unknown): string => String((event as CustomEvent<string | number | null>).detail ?? '');
-
   $effect(() => {
     if (!editor.focusPanel) return;
     void tick().then(() => {
@@ -73,11 +71,6 @@
     event.preventDefault();
     editor.focusSheet++;
   }
-
-  function remaining(s: Extract<Step, { kind: 'sms' }>): string {
-    const size = smsSize(s.text ?? '');
-    return `${size.used} characters, ${size.parts === 1 ? '1 part' : `${size.parts} parts`}, ${size.left} left in it · ${size.alphabet}. Personal fields and tracked links change the length.`;
-  }
 </script>
 
 <!-- svelte-ignore a11y_no_noninteractive_element_interactions (Escape goes back to the sheet) -->
@@ -86,90 +79,23 @@
     <header>
       <Icon size={20} aria-hidden="true" />
       <div>
-        <h2>{step.name || STEP_WORDS[step.kind]}</h2>
-        <p class="soft">{STEP_WORDS[step.kind]} {where}</p>
+        <h2>{step.name || SHOWN[step.kind].called}</h2>
+        <p class="soft">{SHOWN[step.kind].called} {where}</p>
       </div>
     </header>
     {#key step.key}
-      {#if step.kind === 'email'}
-        <div data-first>
-          <TextInput
-            size="sm"
-            labelText="Subject"
-            value={step.subject ?? ''}
-            on:input={(e) => set('subject', text(e), false)}
-          />
-        </div>
-        <p class="hint">
-          {(step.subject ?? '').length} characters{(step.subject ?? '').length > 60
-            ? ' · long: phones cut it near 40'
-            : ''}
-        </p>
-        <TextInput
-          size="sm"
-          labelText="Preview text"
-          value={step.preview ?? ''}
-          on:input={(e) => set('preview', text(e))}
-        />
-        <TextInput
-          size="sm"
-          labelText="Aim: what it asks its reader to do"
-          value={step.aim ?? ''}
-          on:input={(e) => set('aim', text(e))}
-        />
-        <TextArea
-          labelText="Text"
-          rows={9}
-          value={step.text ?? ''}
-          on:input={(e) => set('text', (e.target as HTMLTextAreaElement).value, false)}
-        />
-        <MessagePreview {step} {sample} journeyName={editor.document.name ?? ''} />
-      {:else if step.kind === 'sms'}
-        <div data-first>
-          <TextArea
-            labelText="Text"
-            rows={5}
-            value={step.text ?? ''}
-            on:input={(e) => set('text', (e.target as HTMLTextAreaElement).value, false)}
-          />
-        </div>
-        <p class="hint">{remaining(step)}</p>
-        <MessagePreview {step} {sample} journeyName={editor.document.name ?? ''} />
-      {:else if step.kind === 'branch' && step.by === 'rules'}
-        <BranchForm {editor} branch={step} {tags} {fields} messages={before} />
-      {:else if step.kind === 'tag'}
-        <div data-first>
-          <TagsInput label="Put on" value={step.add ?? []} {tags} onchange={(v) => set('add', v, false)} />
-        </div>
-        <TagsInput
-          label="Take off"
-          value={step.remove ?? []}
-          {tags}
-          onchange={(v) => set('remove', v.length ? v : undefined)}
-        />
-      {:else if step.kind === 'score'}
-        <div data-first>
-          <TextInput size="sm" labelText="Score" value={step.score} on:input={(e) => set('score', text(e), false)} />
-        </div>
-        <TextInput
-          size="sm"
-          type="number"
-          labelText="Points to add; below zero takes off"
-          value={step.add}
-          on:input={(e) => Number.isFinite(Number(text(e))) && text(e) !== '' && set('add', Number(text(e)), false)}
-        />
-      {/if}
+      {#if Form}<Form {editor} {step} {set} {known} {sample} />{/if}
       <TextInput
         size="sm"
         labelText="Name on the sheet"
         value={step.name ?? ''}
-        on:input={(e) => set('name', text(e))}
+        on:input={(e) => set('name', inputText(e))}
       />
       <TextInput
         size="sm"
         labelText="Note for colleagues"
         value={step.note ?? ''}
-        on:input={(e) => set('note', text(e))}
+        on:input={(e) => set('note', inputText(e))}
       />
       <p class="hint">Key: {step.key}</p>
     {/key}
@@ -184,7 +110,7 @@
       Put here:
       {#each SHEET_KINDS.filter((kind) => kind !== 'wait') as kind (kind)}
         <button class="act" title={STEP_KINDS[kind].does} onclick={() => editor.insert(kind, gap.lane, gap.index)}
-          >{STEP_WORDS[kind]}</button
+          >{SHOWN[kind].called}</button
         >
       {/each}
     </p>
@@ -199,12 +125,7 @@
       <dd>no wait</dd>
     </dl>
   {:else}
-    <JourneyForm
-      {editor}
-      {tags}
-      {fields}
-      messages={messagesBefore(editor.document, ['lane'], editor.document.lane.length)}
-    />
+    <JourneyForm {editor} {known} />
   {/if}
   {#if mine.length}
     <section class="findings" aria-label="Findings">
@@ -257,7 +178,7 @@
     gap: 2px 12px;
     margin-bottom: 12px;
   }
-  .hint {
+  aside :global(.hint) {
     margin: -6px 0 10px;
     color: var(--ink-soft);
     font-size: 12px;

@@ -4,9 +4,10 @@
   import { laneAt, placeOf } from '$core/edit/edit.ts';
   import { kindOf } from '$core/steps/index.ts';
   import { namingOf } from '$core/tell/read-through.ts';
-  import type { SheetFigures, StandingPerson } from '$server/results/sheet-figures.ts';
+  import type { PeopleThere, SheetFigures } from '$server/results/sheet-figures.ts';
   import { send } from '$ui/api.ts';
-  import { number, plural, useFormat } from '$ui/format.ts';
+  import { useFormat } from '$ui/format.ts';
+  import { fieldText, heading, plural, number } from '$core/tell/words.ts';
   import type { Selection } from './editor.svelte.ts';
 
   interface Props {
@@ -42,7 +43,7 @@
     if (step?.kind === 'wait') return 'People waiting here';
     return step ? `People who stand on ${kindOf(step).card(step).title}` : 'People walking this journey';
   });
-  let shown = $state<{ people: StandingPerson[]; total: number } | null>(null);
+  let shown = $state<PeopleThere | null>(null);
   let problem = $state('');
 
   $effect(() => {
@@ -50,7 +51,7 @@
     void figures;
     const url = `/api/journeys/${journeyKey}/people${query}`;
     let current = true;
-    void send<{ people: StandingPerson[]; total: number }>('GET', url).then((answer) => {
+    void send<PeopleThere>('GET', url).then((answer) => {
       if (!current) return;
       problem = answer.ok ? '' : answer.message;
       if (answer.ok) shown = answer.data;
@@ -107,20 +108,23 @@
       <table class="figures">
         <thead
           ><tr
-            ><th>Person</th><th>Town</th><th>Stands</th><th>Since</th><th>Moves on</th><th class="number">Interest</th
-            ><th>Last did</th></tr
+            ><th>Person</th>{#if shown.shown.field}<th>{heading(shown.shown.field)}</th>{/if}<th>Stands</th><th
+              >Since</th
+            ><th>Moves on</th>{#if shown.shown.score}<th class="number">{heading(shown.shown.score)}</th>{/if}<th
+              >Last did</th
+            ></tr
           ></thead
         >
         <tbody>
           {#each shown.people as p (p.id)}
             <tr>
               <td><a href="/people/{p.id}">{p.name}</a></td>
-              <td>{p.town ?? ''}</td>
+              {#if shown.shown.field}<td>{fieldText(p.field)}</td>{/if}
               <td>{p.standing === 'held' ? 'held for sending hours' : p.standing === 'wait' ? 'waiting' : 'gone on'}</td
               >
               <td>{p.since === null ? '' : format.dateTime(p.since)}</td>
               <td>{p.due === null ? '' : format.dateTime(p.due)}</td>
-              <td class="number">{p.interest ?? ''}</td>
+              {#if shown.shown.score}<td class="number">{p.score ?? ''}</td>{/if}
               <td>{p.lastDid ? `${p.lastDid}, ${format.dateTime(p.lastDidAt ?? 0)}` : 'nothing yet'}</td>
             </tr>
           {/each}
@@ -139,7 +143,7 @@
   section {
     flex: none;
     background: var(--surface);
-    border-top: 1px solid #b5b09f;
+    border-top: 1px solid var(--rule-strong);
   }
   header {
     padding: 8px 18px 6px;

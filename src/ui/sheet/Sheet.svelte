@@ -9,13 +9,12 @@
   import { kindOf, type StepName } from '$core/steps/index.ts';
   import { untilWords, type WaitStep } from '$core/steps/wait.ts';
   import { entryWords } from '$core/tell/condition.ts';
-  import { durationShort } from '$core/tell/words.ts';
+  import { durationShort, number } from '$core/tell/words.ts';
   import type { Finding } from '$core/check/index.ts';
   import type { SheetFigures } from '$server/results/sheet-figures.ts';
-  import { number } from '$ui/format.ts';
   import { typingIn } from '$ui/kit/keys.ts';
   import type { Editor, Selection } from './editor.svelte.ts';
-  import { STEP_WORDS } from './icons.ts';
+  import { SHOWN } from './kinds.ts';
   import GapCell from './GapCell.svelte';
   import InsertBox from './InsertBox.svelte';
   import LaneColumn from './LaneColumn.svelte';
@@ -85,7 +84,7 @@
     }
     const card = layout.cards.find((c) => c.step.key === s.key);
     const shown = card && kindOf(card.step).card(card.step);
-    return shown ? `${STEP_WORDS[card.step.kind]}: ${shown.title}, ${shown.line}` : '';
+    return shown ? `${SHOWN[card.step.kind].called}: ${shown.title}, ${shown.line}` : '';
   });
 
   async function select(selection: Selection): Promise<void> {
@@ -375,7 +374,7 @@
     color: var(--ink-soft);
     font-size: 12.5px;
     background: var(--surface);
-    border-right: 1px solid #b5b09f;
+    border-right: 1px solid var(--rule-strong);
     box-sizing: border-box;
   }
   .moment {

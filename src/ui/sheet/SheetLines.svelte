@@ -47,7 +47,7 @@
     inset: 0;
   }
   .grid {
-    stroke: #e3dfd2;
+    stroke: var(--rule-faint);
   }
   .walk {
     stroke: var(--ink);
@@ -57,7 +57,7 @@
     stroke-width: 1.5;
   }
   .aside {
-    stroke: #b5b09f;
+    stroke: var(--rule-strong);
     stroke-width: 1.5;
     stroke-dasharray: 1 5;
   }

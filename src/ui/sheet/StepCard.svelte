@@ -3,10 +3,10 @@
   import ChevronDown from 'carbon-icons-svelte/lib/ChevronDown.svelte';
   import ChevronRight from 'carbon-icons-svelte/lib/ChevronRight.svelte';
   import { CARD_HEIGHT, CARD_WIDTH, type Card } from '$core/sheet/layout.ts';
-  import { kindOf } from '$core/steps/index.ts';
+  import { kindOf, lanesOf } from '$core/steps/index.ts';
   import type { SheetFigures } from '$server/results/sheet-figures.ts';
   import { cardFigure } from './figures.ts';
-  import { STEP_ICONS, STEP_WORDS } from './icons.ts';
+  import { SHOWN } from './kinds.ts';
 
   interface Props {
     card: Card;
@@ -47,7 +47,7 @@
   }
 
   const shown = $derived(kindOf(card.step).card(card.step));
-  const Icon = $derived(STEP_ICONS[card.step.kind]);
+  const Icon = $derived(SHOWN[card.step.kind].icon);
 </script>
 
 <button
@@ -65,7 +65,7 @@
   onpointerup={() => letGo(true)}
   onpointercancel={() => letGo(false)}
   ondblclick={onopen}
-  title="{STEP_WORDS[card.step.kind]}: {shown.title}"
+  title="{SHOWN[card.step.kind].called}: {shown.title}"
 >
   <Icon size={16} aria-hidden="true" />
   <span class="title">{shown.title}</span>
@@ -76,7 +76,7 @@
 {#if dragged !== null && dropWords}
   <span class="to" style="left: {card.x + dragged}px; top: {card.y + CARD_HEIGHT / 2 + 4}px">{dropWords(dragged)}</span>
 {/if}
-{#if kindOf(card.step).lanes(card.step).length}
+{#if lanesOf(card.step).length}
   <button
     tabindex="-1"
     class="fold"
@@ -103,7 +103,7 @@
     line-height: 1.25;
     text-align: left;
     background: var(--surface);
-    border: 1px solid #8c9291;
+    border: 1px solid var(--rule-field);
     cursor: pointer;
   }
   .card :global(svg) {
@@ -129,7 +129,7 @@
     border-color: var(--action);
   }
   .card.selected {
-    background: #f0f7f8;
+    background: var(--action-pale);
     border-color: var(--action);
     box-shadow: 0 0 0 1px var(--action);
   }

@@ -7,7 +7,8 @@
   import StateSquare from '$ui/journeys/StateSquare.svelte';
   import WeekBars from '$ui/journeys/WeekBars.svelte';
   import SortHeader from '$ui/kit/SortHeader.svelte';
-  import { number, plural, useFormat } from '$ui/format.ts';
+  import { useFormat } from '$ui/format.ts';
+  import { plural, number } from '$core/tell/words.ts';
   import Choice from '$ui/kit/Choice.svelte';
   import { typingIn } from '$ui/kit/keys.ts';
   import type { ActionData, PageData } from './$types';
@@ -236,7 +237,7 @@
     color: var(--ink);
     font-size: 14px;
     background: var(--surface);
-    border: 1px solid #b5b09f;
+    border: 1px solid var(--rule-strong);
     box-sizing: border-box;
   }
   .filter input::placeholder {

@@ -1,10 +1,14 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
+  import { enhance } from '$app/forms';
   import { Button } from 'carbon-components-svelte';
   import type { Sort } from '$server/people/people.ts';
+  import FindBox from '$ui/kit/FindBox.svelte';
+  import Pick from '$ui/kit/Pick.svelte';
   import SortHeader from '$ui/kit/SortHeader.svelte';
-  import { number, plural, useFormat } from '$ui/format.ts';
+  import { useFormat } from '$ui/format.ts';
+  import { fieldText, heading, plural, number } from '$core/tell/words.ts';
   import type { PageData } from './$types';
 
   let { data }: { data: PageData } = $props();
@@ -38,6 +42,22 @@
   const last = $derived(Math.min(data.total, first + data.perPage - 1));
 </script>
 
+{#snippet shownFact(fact: 'field' | 'score', names: string[])}
+  <form method="post" action="?/show" use:enhance>
+    <input type="hidden" name="fact" value={fact} />
+    <Pick
+      name="name"
+      label="{fact === 'field' ? 'Field' : 'Score'} shown here"
+      options={[
+        ['', fact === 'field' ? 'no field' : 'no score'],
+        ...names.map((n): [string, string] => [n, heading(n)])
+      ]}
+      value={data.search.shown[fact] ?? ''}
+      onchange={(_, form) => form?.requestSubmit()}
+    />
+  </form>
+{/snippet}
+
 <svelte:head><title>People · Ambulo</title></svelte:head>
 
 <div class="page">
@@ -54,21 +74,20 @@
           : ''}
       </p>
     </div>
-    <input
-      type="search"
+    <FindBox
+      label="Search people by name or address"
       placeholder="Search name or address"
-      aria-label="Search people by name, address or town"
       value={data.search.text}
-      oninput={(e) => search(e.currentTarget.value)}
+      oninput={search}
     />
-    <select
-      aria-label="Only with the tag"
-      value={data.search.tag ?? ''}
-      onchange={(e) => void goto(address({ tag: e.currentTarget.value || null }))}
-    >
-      <option value="">any tag</option>
-      {#each data.tags as t (t.name)}<option value={t.name}>{t.name} ({t.people})</option>{/each}
-    </select>
+    <div class="tag">
+      <Pick
+        label="Only with the tag"
+        options={[['', 'any tag'], ...data.tags.map((t) => [t.name, `${t.name} (${number(t.people)})`] as const)]}
+        value={data.search.tag ?? ''}
+        onchange={(tag) => void goto(address({ tag: tag || null }))}
+      />
+    </div>
     <Button size="field" href="/people/import">Import people</Button>
   </header>
   {#if data.people.length}
@@ -80,10 +99,12 @@
             <SortHeader name="Name" column="name" bind:sort={sorter.value} />
             <SortHeader name="Email" column="email" bind:sort={sorter.value} />
             <th scope="col">Phone</th>
-            <th scope="col">Town</th>
+            {#if data.search.shown.field}<th scope="col">{heading(data.search.shown.field)}</th>{/if}
             <th scope="col">Tags</th>
             <th scope="col">Consent <small>email · text</small></th>
-            <SortHeader name="Interest" column="interest" bind:sort={sorter.value} figure />
+            {#if data.search.shown.score}
+              <SortHeader name={heading(data.search.shown.score)} column="score" bind:sort={sorter.value} figure />
+            {/if}
             <SortHeader name="Walks now" column="walking" bind:sort={sorter.value} figure />
             <SortHeader name="Last did" column="last" bind:sort={sorter.value} />
           </tr>
@@ -94,10 +115,10 @@
               <td class="nowrap"><a href="/people/{p.id}">{p.name}</a></td>
               <td class="clip">{p.email ?? ''}</td>
               <td class="nowrap">{p.phone ?? ''}</td>
-              <td class="nowrap">{p.town ?? ''}</td>
+              {#if data.search.shown.field}<td class="nowrap">{fieldText(p.field)}</td>{/if}
               <td class="clip">{p.tags.join(', ')}</td>
               <td class="nowrap">{p.consentEmail ?? 'never asked'} · {p.consentSms ?? 'never asked'}</td>
-              <td class="number">{p.interest ?? ''}</td>
+              {#if data.search.shown.score}<td class="number">{p.score ?? ''}</td>{/if}
               <td class="number">{p.walking || ''}</td>
               <td class="nowrap">{p.lastDid ? `${p.lastDid} ${format.date(p.lastDidAt ?? 0)}` : ''}</td>
             </tr>
@@ -109,6 +130,11 @@
       <span class="soft">{number(first)}–{number(last)} of {data.more ? 'about ' : ''}{number(data.total)}</span>
       {#if data.search.page > 1}<a href="{address({})}&page={data.search.page - 1}">Previous {data.perPage}</a>{/if}
       {#if last < data.total}<a href="{address({})}&page={data.search.page + 1}">Next {data.perPage}</a>{/if}
+      {#if data.fields.length || data.scores.length}
+        <span class="shown soft"
+          >Columns {@render shownFact('field', data.fields)} {@render shownFact('score', data.scores)}</span
+        >
+      {/if}
     </nav>
   {:else if data.search.text || data.search.tag}
     <p class="empty">Nobody fits. <a href="/people">Show everyone</a></p>
@@ -120,6 +146,16 @@
 </div>
 
 <style>
+  .tag {
+    flex: none;
+    width: 200px;
+  }
+  .shown {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    margin-left: auto;
+  }
   .page {
     padding: 20px 24px;
   }
@@ -135,19 +171,6 @@
   h1 {
     font-size: 20px;
     font-weight: 700;
-  }
-  input,
-  select {
-    height: 40px;
-    padding: 0 10px;
-    color: var(--ink);
-    font-size: 14px;
-    background: var(--surface);
-    border: 1px solid #b5b09f;
-    box-sizing: border-box;
-  }
-  input {
-    width: 240px;
   }
   td {
     padding: 5px 8px;

@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { plural, useFormat } from '$ui/format.ts';
+  import { useFormat } from '$ui/format.ts';
+  import { plural } from '$core/tell/words.ts';
   import type { PageData } from './$types';
 
   let { data }: { data: PageData } = $props();

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { number } from '$ui/format.ts';
+  import { number } from '$core/tell/words.ts';
   import type { PageData } from './$types';
 
   let { data }: { data: PageData } = $props();

@@ -6,10 +6,10 @@
   const kind = $derived(data.channel === 'email' ? 'emails' : 'texts');
 </script>
 
-<svelte:head><title>Unsubscribe · Quillmoor Observatory</title></svelte:head>
+<svelte:head><title>Unsubscribe · {data.sender}</title></svelte:head>
 
 <main>
-  <h1>Quillmoor Observatory</h1>
+  <h1>{data.sender}</h1>
   {#if form?.done || data.withdrawn}
     <p role="status"><strong>{data.address}</strong> is unsubscribed. No more {kind} from us will be sent to it.</p>
   {:else}

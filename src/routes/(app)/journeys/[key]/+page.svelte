@@ -9,7 +9,8 @@
   import type { LaneRow } from '$core/sheet/layout.ts';
   import { entryWords } from '$core/tell/condition.ts';
   import StateSquare from '$ui/journeys/StateSquare.svelte';
-  import { number, plural, useFormat } from '$ui/format.ts';
+  import { useFormat } from '$ui/format.ts';
+  import { plural, number } from '$core/tell/words.ts';
   import Drawer from '$ui/sheet/Drawer.svelte';
   import { Editor } from '$ui/sheet/editor.svelte.ts';
   import Help from '$ui/sheet/Help.svelte';
@@ -185,7 +186,14 @@
       {/if}
     </div>
     {#if view === 'plan'}
-      <Panel {editor} {findings} tags={data.tags.map((t) => t.name)} fields={data.fields} sample={data.sample} />
+      <Panel
+        {editor}
+        {findings}
+        tags={data.tags.map((t) => t.name)}
+        fields={data.fields}
+        scores={data.scores}
+        sample={data.sample}
+      />
     {/if}
   </div>
 </div>
@@ -240,7 +248,7 @@
     cursor: pointer;
   }
   .icon:disabled {
-    color: #b5b09f;
+    color: var(--rule-strong);
     cursor: default;
   }
   .views {
@@ -257,11 +265,11 @@
     cursor: pointer;
   }
   .views button[aria-pressed='true'] {
-    color: #ffffff;
+    color: var(--surface);
     background: var(--action);
   }
   .views button:disabled {
-    color: #8c9291;
+    color: var(--rule-field);
     cursor: default;
   }
   .work {

@@ -1,8 +1,11 @@
 <script lang="ts">
   import { enhance } from '$app/forms';
-  import { Button } from 'carbon-components-svelte';
+  import { Button, TextInput } from 'carbon-components-svelte';
   import { useFormat } from '$ui/format.ts';
+  import { fieldText } from '$core/tell/words.ts';
   import Choice from '$ui/kit/Choice.svelte';
+  import Pick from '$ui/kit/Pick.svelte';
+  import Suggest from '$ui/kit/Suggest.svelte';
   import { tell, trying } from '$ui/people/timeline.ts';
   import type { ActionData, PageData, SubmitFunction } from './$types';
 
@@ -33,7 +36,6 @@
       await update();
       lifting = null;
     };
-  const value = (v: unknown): string => (Array.isArray(v) ? v.join(', ') : String(v));
 </script>
 
 {#snippet suppressed(address: string | null)}
@@ -42,9 +44,11 @@
     {#if lifting === address}
       <form class="line lift" method="post" action="?/lift" use:enhance={lift}>
         <input type="hidden" name="address" value={address} />
-        <input
+        <TextInput
+          size="sm"
+          hideLabel
           name="reason"
-          aria-label="Why it may be written to again"
+          labelText="Why it may be written to again"
           placeholder="why it is good again"
           required
           maxlength={200}
@@ -173,18 +177,7 @@
       {/each}
     </ul>
     <form class="line" method="post" action="?/tag" use:enhance>
-      <input
-        name="tag"
-        aria-label="Tag to put on"
-        placeholder="a tag"
-        list="all-tags"
-        required
-        maxlength={80}
-        autocomplete="off"
-      />
-      <datalist id="all-tags"
-        >{#each data.tags as t (t)}<option value={t}></option>{/each}</datalist
-      >
+      <Suggest name="tag" label="Tag to put on" placeholder="a tag" known={data.tags} value="" />
       <Button size="small" kind="tertiary" type="submit">Put on</Button>
     </form>
     <h2>Scores</h2>
@@ -209,16 +202,19 @@
     </ul>
     {#if data.live.length}
       <form class="line" method="post" action="?/enter" use:enhance>
-        <select name="journey" aria-label="Journey to put them in"
-          >{#each data.live as j (j.key)}<option value={j.key}>{j.name}</option>{/each}</select
-        >
+        <Pick
+          name="journey"
+          label="Journey to put them in"
+          options={data.live.map((j) => [j.key, j.name] as const)}
+          value={data.live[0]?.key ?? ''}
+        />
         <Button size="small" kind="tertiary" type="submit">Put in</Button>
       </form>
     {/if}
     <h2>Fields</h2>
     <dl>
       {#each Object.entries(p.fields) as [name, v] (name)}<dt>{name.replace(/_/g, ' ')}</dt>
-        <dd>{value(v)}</dd>{/each}
+        <dd>{fieldText(v)}</dd>{/each}
     </dl>
   </aside>
 </div>
@@ -388,17 +384,6 @@
     margin-top: 6px;
   }
   .line input,
-  .line select {
-    min-width: 0;
-    height: 32px;
-    padding: 0 8px;
-    color: var(--ink);
-    font-size: 13px;
-    background: var(--ground);
-    border: 0;
-    border-bottom: 1px solid #8c9291;
-    box-sizing: border-box;
-  }
   .bad,
   .problem {
     color: var(--failure);

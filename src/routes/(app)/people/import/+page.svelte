@@ -1,7 +1,8 @@
 <script lang="ts">
-  import { Button, Checkbox, ProgressBar } from 'carbon-components-svelte';
+  import { Button, Checkbox, FileUploaderDropContainer, ProgressBar } from 'carbon-components-svelte';
+  import Pick from '$ui/kit/Pick.svelte';
   import { send as request } from '$ui/api.ts';
-  import { number, plural } from '$ui/format.ts';
+  import { plural, number } from '$core/tell/words.ts';
   import type { PageData } from './$types';
 
   interface Looked {
@@ -54,6 +55,12 @@
     [...new Set([looked?.targets[i] ?? '', ...data.fields.map((f) => `field:${f}`)])].filter(
       (t) => t.startsWith('field:') && !OWN.some(([own]) => `field:${own}` === t)
     );
+
+  const choicesFor = (i: number): [string, string][] => [
+    ...OWN.map(([target, words]): [string, string] => [target, words]),
+    ...fieldsFor(i).map((t): [string, string] => [t, `field ${t.slice(6)}${isNew(t) ? ' (new)' : ''}`]),
+    ['ignore', 'leave out']
+  ];
 
   /** Sends the file in parts; false where it was refused or stopped. */
   async function send(chosen: File, signal: AbortSignal): Promise<boolean> {
@@ -146,8 +153,8 @@
       ? 'The server cannot be reached. Nothing was imported; try again in a moment.'
       : (error as Error).message;
 
-  async function choose(event: Event): Promise<void> {
-    file = (event.currentTarget as HTMLInputElement).files?.[0] ?? null;
+  async function choose(chosen: File | undefined): Promise<void> {
+    file = chosen ?? null;
     [looked, targets, progress, problem, upload] = [null, [], null, '', ''];
     if (!file) return;
     stopper = new AbortController();
@@ -193,10 +200,14 @@
     A CSV file with one person a line and the columns named in the first. Known people, found by email or else by phone,
     are updated; nobody is taken out. Nothing is imported until you say so.
   </p>
-  <label class="file">
-    <span>{file ? file.name : 'Choose a CSV file'}</span>
-    <input type="file" accept=".csv,text/csv,text/plain" onchange={(e) => void choose(e)} />
-  </label>
+  <div class="file">
+    <FileUploaderDropContainer
+      labelText={file ? file.name : 'Choose a CSV file, or drop it here'}
+      accept={['.csv', 'text/csv', 'text/plain']}
+      validateFiles={(files) => files}
+      on:change={(e) => void choose(e.detail[0])}
+    />
+  </div>
   {#if problem}<p class="problem" role="alert">{problem}</p>{/if}
   {#if busy}
     <div class="busy" role="status">
@@ -226,17 +237,12 @@
               {#each looked.header as name, i (i)}
                 <th scope="col">
                   {name || '(no name)'}
-                  <select
-                    aria-label="{name} is"
-                    value={targets[i]}
-                    onchange={(e) => void take(i, e.currentTarget.value)}
-                  >
-                    {#each OWN as [target, words] (target)}<option value={target}>{words}</option>{/each}
-                    {#each fieldsFor(i) as target (target)}<option value={target}
-                        >field {target.slice(6)}{isNew(target) ? ' (new)' : ''}</option
-                      >{/each}
-                    <option value="ignore">leave out</option>
-                  </select>
+                  <Pick
+                    label="{name} is"
+                    options={choicesFor(i)}
+                    value={targets[i] ?? ''}
+                    onchange={(to) => void take(i, to)}
+                  />
                   {#if isNew(targets[i] ?? '')}<small class="new">unknown column: makes a new field</small>{/if}
                 </th>
               {/each}
@@ -314,6 +320,9 @@
 </div>
 
 <style>
+  .file {
+    margin-top: 12px;
+  }
   .page {
     padding: 20px 24px;
   }
@@ -325,25 +334,6 @@
     margin-bottom: 6px;
     font-size: 14px;
     font-weight: 700;
-  }
-  .file {
-    position: relative;
-    display: inline-block;
-    margin: 14px 0;
-    padding: 8px 16px;
-    color: var(--action);
-    border: 1px solid var(--action);
-    cursor: pointer;
-  }
-  .file:focus-within {
-    outline: 2px solid var(--action);
-    outline-offset: 1px;
-  }
-  .file input {
-    position: absolute;
-    inset: 0;
-    opacity: 0;
-    cursor: pointer;
   }
   section {
     margin: 0 0 16px;
@@ -363,16 +353,6 @@
   .short {
     max-height: 220px;
   }
-  th select {
-    display: block;
-    max-width: 150px;
-    height: 26px;
-    margin-top: 4px;
-    color: var(--ink);
-    background: var(--ground);
-    border: 0;
-    border-bottom: 1px solid #8c9291;
-  }
   td {
     max-width: 200px;
     overflow: hidden;
@@ -380,7 +360,7 @@
     white-space: nowrap;
   }
   .left {
-    color: #8c9291;
+    color: var(--rule-field);
     text-decoration: line-through;
   }
   .new {

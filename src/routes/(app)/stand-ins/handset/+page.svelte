@@ -1,7 +1,8 @@
 <script lang="ts">
   import { enhance } from '$app/forms';
-  import { Button } from 'carbon-components-svelte';
-  import { plural, useFormat } from '$ui/format.ts';
+  import { Button, TextInput } from 'carbon-components-svelte';
+  import { useFormat } from '$ui/format.ts';
+  import { plural } from '$core/tell/words.ts';
   import ListBeside from '$ui/kit/ListBeside.svelte';
   import type { ActionData, PageData } from './$types';
 
@@ -54,11 +55,12 @@
           }}
       >
         <input type="hidden" name="number" value={data.number} />
-        <input
+        <TextInput
+          hideLabel
           name="text"
           bind:value={text}
           placeholder="Answer as {owner?.name ?? data.number}"
-          aria-label="Answer as {owner?.name ?? data.number}"
+          labelText="Answer as {owner?.name ?? data.number}"
           autocomplete="off"
           maxlength={1000}
         />
@@ -108,21 +110,12 @@
   }
   ol .in p {
     background: var(--action-ground);
-    border-color: #bcd5d9;
+    border-color: var(--action-light);
   }
   form {
     display: grid;
     grid-template-columns: 1fr auto;
     gap: 8px;
-  }
-  form input:not([type='hidden']) {
-    height: 40px;
-    padding: 0 12px;
-    color: var(--ink);
-    font-size: 14px;
-    background: var(--surface);
-    border: 1px solid #b5b09f;
-    box-sizing: border-box;
   }
   .bad {
     color: var(--failure);

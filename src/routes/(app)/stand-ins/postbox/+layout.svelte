@@ -2,7 +2,9 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import type { Snippet } from 'svelte';
-  import { number, useFormat } from '$ui/format.ts';
+  import { useFormat } from '$ui/format.ts';
+  import { number } from '$core/tell/words.ts';
+  import FindBox from '$ui/kit/FindBox.svelte';
   import ListBeside from '$ui/kit/ListBeside.svelte';
   import type { LayoutData } from './$types';
 
@@ -40,26 +42,11 @@
   {children}
 >
   {#snippet search()}
-    <input
-      type="search"
+    <FindBox
+      label="Search mail by address or subject"
       placeholder="Address or subject"
-      aria-label="Search mail by address or subject"
       value={data.search}
-      oninput={(e) => look(e.currentTarget.value)}
+      oninput={look}
     />
   {/snippet}
 </ListBeside>
-
-<style>
-  input {
-    width: 100%;
-    height: 32px;
-    padding: 0 10px;
-    color: var(--ink);
-    font-size: 14px;
-    background: var(--ground);
-    border: 0;
-    border-bottom: 1px solid #8c9291;
-    box-sizing: border-box;
-  }
-</style>

@@ -1,12 +1,17 @@
 import { error } from '@sveltejs/kit';
+import { isSupportedCountry, type CountryCode } from 'libphonenumber-js';
 import { z } from 'zod';
 import { db } from '$server/app.ts';
 import { BadFile, openTable, type Table } from '$server/people/csv.ts';
 import { importFile, partsOf } from '$server/people/import-files.ts';
 import { guessTargets, targetSchema, type Target } from '$server/people/rows.ts';
 
-/** The country of phone numbers written without one. */
-export const COUNTRY = 'IE';
+/** The country of phone numbers written without one; `null`: they have to say it. */
+export async function ownCountry(): Promise<CountryCode | null> {
+  const { rows } = await db().query<{ country: string | null }>('select country from workspace');
+  const country = rows[0]?.country ?? '';
+  return isSupportedCountry(country) ? country : null;
+}
 
 export const mappingSchema = z.array(targetSchema).max(500).optional();
 

@@ -2,7 +2,7 @@
   import { enhance } from '$app/forms';
   import { Button } from 'carbon-components-svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
-  import { number, plural } from '$ui/format.ts';
+  import { plural, number } from '$core/tell/words.ts';
   import type { ActionData, PageData } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { db } from '$server/app.ts';
 import { lookAt } from '$server/people/look.ts';
 import { readBody } from '../../../../body.ts';
-import { COUNTRY, mappingSchema, openUpload } from '../../open.ts';
+import { mappingSchema, openUpload, ownCountry } from '../../open.ts';
 import { telling } from '../../telling.ts';
 import type { RequestHandler } from './$types';
 
@@ -16,7 +16,7 @@ export const POST: RequestHandler = async ({ request, params, locals }) => {
     request,
     async (tell, signal) => ({
       name,
-      ...(await lookAt(db(), table, targets, COUNTRY, (rows) => tell({ rows }), signal))
+      ...(await lookAt(db(), table, targets, await ownCountry(), (rows) => tell({ rows }), signal))
     }),
     (problem) => `The file could not be looked at: ${problem.message}. Nothing was imported; try again.`
   );

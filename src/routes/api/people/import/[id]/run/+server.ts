@@ -5,7 +5,7 @@ import { importRows } from '$server/people/import.ts';
 import { dropFile } from '$server/people/import-files.ts';
 import { checkRows } from '$server/people/rows.ts';
 import { readBody } from '../../../../body.ts';
-import { COUNTRY, mappingSchema, openUpload } from '../../open.ts';
+import { mappingSchema, openUpload, ownCountry } from '../../open.ts';
 import { telling } from '../../telling.ts';
 import type { RequestHandler } from './$types';
 
@@ -22,7 +22,7 @@ export const POST: RequestHandler = async ({ request, params, locals }) => {
   return telling(
     request,
     async (tell, signal) => {
-      const rows = checkRows(table, targets, COUNTRY);
+      const rows = checkRows(table, targets, await ownCountry());
       const end = await importRows(db(), rows, { importId: randomUUID(), begins, total, signal }, tell);
       if (!signal.aborted) await dropFile(db(), params.id);
       return end;

@@ -3,10 +3,10 @@ import type { Happening } from '../person/happening.ts';
 import type { PersonState, ScoreHistory } from '../person/state.ts';
 import { addDuration } from '../time/civil.ts';
 import type { Duration } from '../time/duration.ts';
-import type { ScoreRule, Workspace } from './workspace.ts';
+import type { Engagement, ScoreRule } from './models.ts';
 
 /** The zone of what the settings say: the person's, then the settings'. */
-export function settingsZone(person: PersonState, workspace: Pick<Workspace, 'zone'>): string {
+export function settingsZone(person: PersonState, workspace: Pick<Engagement, 'zone'>): string {
   const own = person.fields.get('zone');
   return typeof own === 'string' && own !== '' ? own : workspace.zone;
 }
@@ -20,7 +20,7 @@ const times = (d: Duration, n: number): Duration => ({
 });
 
 /** A person's points at an instant, with all decay until then taken off. No points are 0. */
-export function scoreNow(workspace: Workspace, person: PersonState, name: string, at: number): number {
+export function scoreNow(workspace: Engagement, person: PersonState, name: string, at: number): number {
   const points = person.scores.get(name) ?? 0;
   const model = workspace.scores.get(name);
   const history = person.scoreHistory?.get(name);
@@ -47,7 +47,7 @@ function historyOf(person: PersonState, name: string, at: number): ScoreHistory 
 }
 
 /** Starts the count of decay for scores that a person had before anything was recorded. */
-export function beginDecay(workspace: Workspace, person: PersonState, at: number): void {
+export function beginDecay(workspace: Engagement, person: PersonState, at: number): void {
   for (const name of person.scores.keys()) if (workspace.scores.get(name)?.decay) historyOf(person, name, at);
 }
 
@@ -60,7 +60,7 @@ export interface ScoreChange {
 
 /** Adds to or sets a score, within its floor and ceiling. A rise that a ceiling stops does not restart decay. */
 export function changeScore(
-  workspace: Workspace,
+  workspace: Engagement,
   person: PersonState,
   name: string,
   change: { add: number } | { set: number },
@@ -90,7 +90,7 @@ function allowance(rule: ScoreRule, history: ScoreHistory, index: number, zone: 
 }
 
 /** Applies all rules of all score models that a happening meets, in their order; the changes that really came. */
-export function scoreHappening(workspace: Workspace, person: PersonState, h: Happening, at: number): ScoreChange[] {
+export function scoreHappening(workspace: Engagement, person: PersonState, h: Happening, at: number): ScoreChange[] {
   const changes: ScoreChange[] = [];
   for (const model of workspace.scores.values()) {
     model.rules.forEach((rule, i) => {

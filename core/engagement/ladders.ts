@@ -1,9 +1,9 @@
 /** Ladders: the rung a person stands on, by how long ago they last did something. Rules: docs/journey-language.md, "Settings of the workspace". */
 import type { Happening } from '../person/happening.ts';
-import type { PersonState, Standing } from '../person/state.ts';
+import type { PersonState, RungStanding } from '../person/state.ts';
 import { addDuration } from '../time/civil.ts';
 import { settingsZone } from './scores.ts';
-import type { Ladder, Workspace } from './workspace.ts';
+import type { Engagement, Ladder } from './models.ts';
 
 /** The rung a person stands on; `null` for who never did what counts. */
 export function rungOf(person: PersonState, ladder: string): string | null {
@@ -16,7 +16,7 @@ function rungAt(ladder: Ladder, zone: string, last: number, at: number): string 
 }
 
 /** When the rung someone stands on passes; `null` on the last one. */
-function passesAt(ladder: Ladder, zone: string, standing: Standing): number | null {
+function passesAt(ladder: Ladder, zone: string, standing: RungStanding): number | null {
   const rung = ladder.rungs.find((r) => r.name === standing.rung);
   return rung && standing.rung !== ladder.after ? addDuration(zone, standing.last, rung.upTo) : null;
 }
@@ -29,11 +29,11 @@ export interface RungChange {
 }
 
 /** Puts a person where a happening puts them. */
-export function climb(workspace: Workspace, person: PersonState, h: Happening, at: number): RungChange[] {
+export function climb(workspace: Engagement, person: PersonState, h: Happening, at: number): RungChange[] {
   const changes: RungChange[] = [];
   for (const ladder of workspace.ladders) {
     if (!ladder.counts.some((c) => c.name === h.name && c.match(h, null, settingsZone(person, workspace)))) continue;
-    const rungs = (person.rungs ??= new Map<string, Standing>());
+    const rungs = (person.rungs ??= new Map<string, RungStanding>());
     const from = rungs.get(ladder.name)?.rung ?? null;
     const to = rungAt(ladder, settingsZone(person, workspace), at, at);
     rungs.set(ladder.name, { last: at, rung: to });
@@ -43,7 +43,7 @@ export function climb(workspace: Workspace, person: PersonState, h: Happening, a
 }
 
 /** The next instant at which the clock moves a person to another rung; `null` for never. */
-export function nextRung(workspace: Workspace, person: PersonState): number | null {
+export function nextRung(workspace: Engagement, person: PersonState): number | null {
   if (!person.rungs) return null;
   const zone = settingsZone(person, workspace);
   let next: number | null = null;
@@ -56,7 +56,7 @@ export function nextRung(workspace: Workspace, person: PersonState): number | nu
 }
 
 /** Moves a person to the rungs that the clock has brought. */
-export function slip(workspace: Workspace, person: PersonState, at: number): RungChange[] {
+export function slip(workspace: Engagement, person: PersonState, at: number): RungChange[] {
   const changes: RungChange[] = [];
   const zone = settingsZone(person, workspace);
   for (const ladder of workspace.ladders) {
