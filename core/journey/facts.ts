@@ -1,5 +1,6 @@
 /** What a journey's rules, lanes and steps use of a person. */
 import { eachCondition } from '../condition/evaluate.ts';
+import type { HappeningName } from '../condition/happening.ts';
 import type { FactsUsed } from '../condition/facts-used.ts';
 import { isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
 import { kindOf, lanesOf } from '../steps/index.ts';
@@ -55,4 +56,10 @@ export function factsOf(document: Journey): FactsUsed {
   const date = document.entry?.date;
   if (date && 'field' in date) facts.fields.add(date.field);
   return facts;
+}
+
+/** Names of the happenings that a journey's rules, lanes and conditions ask about. */
+export function happeningsHeard(document: Journey): Set<HappeningName> {
+  const { did, reactions } = factsOf(document);
+  return new Set([...did, ...reactions, ...rulesOf(document).flatMap((r) => (isHappening(r) ? [r.happening] : []))]);
 }

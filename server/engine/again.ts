@@ -1,6 +1,6 @@
 /** Sending messages again: those that wait for another try at once, and those that failed or bounced. */
 import { now } from '../clock/clock.ts';
-import { notify } from '../db/notify.ts';
+import { changed, notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
 
 /** Which messages: one of a person, or all of a journey (and step) that are alike. */
@@ -59,7 +59,7 @@ export async function sendAgain(db: Db, which: Which): Promise<SentAgain> {
     [...values(which), ts(await now(db))]
   );
   await notify(db, 'outbox');
-  await notify(db, 'changed');
+  await changed(db, { people: 'person' in which ? [which.person] : 'many', post: true });
   const { again = 0, found = 0 } = rows[0] ?? {};
   return { again, kept: found - again };
 }
@@ -72,6 +72,6 @@ export async function liftSuppression(db: Db, address: string, by: string, reaso
      select address, $2, at, $3, $4 from lifted`,
     [address, ts(await now(db)), by, reason]
   );
-  await notify(db, 'changed');
+  await changed(db, { people: 'many', post: true });
   return rowCount === 1;
 }

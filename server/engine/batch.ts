@@ -8,7 +8,7 @@ import type { Happening } from '../../core/person/happening.ts';
 import type { Recorder } from '../../core/person/world.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
 import { readClock } from '../clock/clock.ts';
-import { notify } from '../db/notify.ts';
+import { changed, notify } from '../db/notify.ts';
 import { isNobodysFault, transaction, type Db, type Pool } from '../db/pool.ts';
 import { claimAside, claimPeople, claimThese } from './claim.ts';
 import { loadPeople, type InboxItem, type LoadedPerson } from './load.ts';
@@ -62,7 +62,7 @@ async function batchOf(
     const [person] = ids;
     if (ids.length === 1 && person !== undefined) {
       await transaction(pool, (db) => setAside(db, [{ person, error }]));
-      await notify(pool, 'changed');
+      await changed(pool, { people: [person], post: true });
       return { ...NOTHING, people: 1 };
     }
     const middle = Math.ceil(ids.length / 2);
@@ -93,7 +93,11 @@ async function workOn(db: Db, plans: PlanBook, ids: number[], now: number, zone:
   await takeBack(db, fine);
   await setAside(db, failed);
   if (batch.messages.length) await notify(db, 'outbox');
-  await notify(db, 'changed');
+  const journeys = [
+    ...batch.trail.map((t) => plans.idOf(t.line.journey)),
+    ...batch.begun.map((b) => plans.idOf(b.walk.journey))
+  ];
+  await changed(db, { journeys, people: ids, post: failed.length > 0 });
   return { people: people.length, lines: batch.trail.length, messages: batch.messages.length };
 }
 

@@ -6,7 +6,7 @@
  */
 import type { Channel } from '../../core/person/values.ts';
 import { repaired } from '../../core/text/text.ts';
-import { notify } from '../db/notify.ts';
+import { changed, notify } from '../db/notify.ts';
 import type { Db } from '../db/pool.ts';
 
 /** So many refusals alike, one after another, stop a channel. */
@@ -97,7 +97,7 @@ async function letWaitingGo(db: Db, channel: Channel): Promise<void> {
     values: [channel]
   });
   await notify(db, 'outbox');
-  await notify(db, 'changed');
+  await changed(db, { post: true });
 }
 
 /** Someone says that it is mended: sending goes on, and stops again where it is not. */

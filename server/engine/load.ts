@@ -286,6 +286,21 @@ async function loadReactions(
     values: [...values, [...new Set(reading.flatMap((r) => [...r.names]))]]
   });
   for (const r of reactions.rows) of(r.person_id).state.reactions.push(happeningOf(r, plans));
+  if (!reading.some((r) => r.names.has('sent'))) return;
+  // What was sent stands in messages alone.
+  for (const person of new Set(reading.map((r) => of(r.person)))) {
+    const { reactions: found, sent: messages } = person.state;
+    found.push(
+      ...messages.map(({ walk, journey, step, channel, at, order }) => ({
+        name: 'sent',
+        at,
+        channel,
+        about: { walk, journey, step },
+        record: order
+      }))
+    );
+    found.sort((a, b) => (a.record ?? 0) - (b.record ?? 0));
+  }
 }
 
 /** A row as the happening it was. */

@@ -4,7 +4,7 @@ import type { Channel } from '../../core/person/values.ts';
 import { repaired } from '../../core/text/text.ts';
 import { MINUTE, SECOND } from '../../core/time/duration.ts';
 import { columns } from '../db/columns.ts';
-import { notify } from '../db/notify.ts';
+import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { noteRefusals, noteSuccess } from './channels.ts';
@@ -101,6 +101,7 @@ export async function record(pool: Pool, channel: Channel, outcomes: Outcome[]):
           from unnest($1::bigint[], $2::text[], $3::bigint[], $4::integer[], $5::bigint[], $6::text[], $7::text[],
             $8::boolean[], $9::timestamptz[], $11::integer[])
             as t (person_id, name, message_id, walk_id, journey_id, step, error, hard, at, claim)
+          where name <> 'delivered' or exists (select from versions where hears is null or 'delivered' = any(hears))
           on conflict do nothing`,
         values: [
           ...columns(
@@ -129,7 +130,11 @@ export async function record(pool: Pool, channel: Channel, outcomes: Outcome[]):
     }
     const refused = rows.filter((r) => r.trouble === 'ours' || r.trouble === 'away').map((r) => r.error ?? '');
     await noteRefusals(db, channel, refused);
-    await notify(db, 'changed');
+    await changed(db, {
+      journeys: rows.map((r) => r.journey_id),
+      people: [...new Set(rows.map((r) => r.person_id))],
+      post: true
+    });
   });
 }
 

@@ -277,7 +277,9 @@ async function saveTrail(db: Db, plans: PlanBook, { trail }: BatchRecord): Promi
   });
 }
 
-async function saveHappenings(db: Db, plans: PlanBook, { happenings, handled }: BatchRecord): Promise<void> {
+async function saveHappenings(db: Db, plans: PlanBook, { happenings: all, handled }: BatchRecord): Promise<void> {
+  // What was sent stands in messages, and is read from there.
+  const happenings = all.filter(({ happening }) => happening.name !== 'sent');
   if (handled.length) {
     await db.query({
       name: 'mark-handled',

@@ -60,8 +60,8 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
       const timer = setTimeout(done, ms);
       sleepers.add(done);
     });
-  const bell = listen(connectionString, (topic) => {
-    if (topic !== 'changed' && topic !== 'session') wakeAll();
+  const bell = listen(connectionString, (heard) => {
+    if ('topic' in heard && heard.topic !== 'session') wakeAll();
   });
 
   /** Repeats one kind of work; rests when there was none, longer when something failed. */

@@ -1,4 +1,5 @@
 /** Setting a journey live: what will happen, in numbers, and doing it. */
+import { happeningsHeard } from '../../core/journey/facts.ts';
 import { beyondLive } from '../../core/check/live-subset.ts';
 import { findingsOf, type Finding } from '../../core/check/index.ts';
 import { conditionSql, Parameters } from '../../core/condition/sql.ts';
@@ -6,7 +7,7 @@ import { pathText } from '../../core/journey/problems.ts';
 import { isHappening } from '../../core/condition/schema.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { now } from '../clock/clock.ts';
-import { notify } from '../db/notify.ts';
+import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { journeyByKey } from './journeys.ts';
 import { tryMessages } from './tried.ts';
@@ -119,10 +120,10 @@ export async function setLive(pool: Pool, key: string, revision: number, by: str
     if (blockers[0]) return { ok: false, message: `It cannot go live yet: ${blockers.map((b) => b.text).join(' ')}` };
     const at = ts(await now(db));
     const { rows } = await db.query<{ number: number }>(
-      `insert into versions (journey_id, number, document, live_from, set_live_by)
-       select $1, coalesce(max(number), 0) + 1, $2, $3, $4 from versions where journey_id = $1
+      `insert into versions (journey_id, number, document, live_from, set_live_by, hears)
+       select $1, coalesce(max(number), 0) + 1, $2, $3, $4, $5 from versions where journey_id = $1
        returning number`,
-      [journey.id, JSON.stringify(journey.draft), at, by]
+      [journey.id, JSON.stringify(journey.draft), at, by, [...happeningsHeard(journey.draft)]]
     );
     const version = rows[0]?.number ?? 1;
     await db.query(`update journeys set state = 'live', live_version = $2 where id = $1`, [journey.id, version]);
@@ -141,7 +142,7 @@ export async function setLive(pool: Pool, key: string, revision: number, by: str
       asked = result.rowCount ?? 0;
     }
     await notify(db, 'inbox');
-    await notify(db, 'changed');
+    await changed(db, { journeys: [journey.id] });
     return { ok: true, version, asked };
   });
 }

@@ -1,7 +1,7 @@
 /** Writing imported people: new ones made, known ones (by email, else by phone) updated. */
 import { now } from '../clock/clock.ts';
 import { columns } from '../db/columns.ts';
-import { notify } from '../db/notify.ts';
+import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { catalogueFields } from './field-names.ts';
 import { isRefused, type GoodRow, type Refused } from './rows.ts';
@@ -128,7 +128,7 @@ export async function importRows(
       state.made += made.length;
       state.updated += known.length;
       if (options.begins) await notify(db, 'inbox');
-      await notify(db, 'changed');
+      await changed(db, { people: 'many' });
     });
     state.done += took;
     progress({ ...state });

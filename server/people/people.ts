@@ -178,12 +178,10 @@ async function pageOf(db: Db, search: PeopleSearch): Promise<number[]> {
   return [...ids, ...rest.map((r) => r.id)];
 }
 
-export async function tagCatalogue(db: Db): Promise<{ name: string; people: number }[]> {
-  const { rows } = await db.query<{ name: string; people: number }>({
-    name: 'tag-catalogue',
-    text: `select t.name, count(pt.person_id) as people from tags t left join person_tags pt on pt.tag = t.name group by t.name order by t.name`
-  });
-  return rows;
+/** All tags there are, by name. */
+export async function tagNames(db: Db): Promise<string[]> {
+  const { rows } = await db.query<{ name: string }>({ name: 'tag-names', text: 'select name from tags order by name' });
+  return rows.map((r) => r.name);
 }
 
 export interface PersonPage {

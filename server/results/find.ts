@@ -3,7 +3,7 @@ import type { Journey } from '../../core/journey/schema.ts';
 import { eachStep } from '../../core/journey/walk-document.ts';
 import { kindOf } from '../../core/steps/index.ts';
 import type { Db } from '../db/pool.ts';
-import { searchPeople, tagCatalogue } from '../people/people.ts';
+import { searchPeople, tagNames } from '../people/people.ts';
 
 export interface Found {
   kind: 'journey' | 'step' | 'person' | 'tag';
@@ -30,7 +30,7 @@ export async function findAnything(db: Db, text: string): Promise<Found[]> {
       page: 1,
       shown: { field: null, score: null }
     }),
-    tagCatalogue(db)
+    tagNames(db)
   ]);
   const found: Found[] = journeys.rows
     .filter((j) => has(j.name) || has(j.folder))
@@ -60,13 +60,13 @@ export async function findAnything(db: Db, text: string): Promise<Found[]> {
       href: `/people/${p.id}`
     })),
     ...tags
-      .filter((t) => has(t.name))
+      .filter((t) => has(t))
       .slice(0, EACH)
       .map((t): Found => ({
         kind: 'tag',
-        title: t.name,
-        detail: `tag, ${t.people} people`,
-        href: `/people?tag=${encodeURIComponent(t.name)}`
+        title: t,
+        detail: 'tag',
+        href: `/people?tag=${encodeURIComponent(t)}`
       })),
     ...steps.slice(0, EACH)
   ];

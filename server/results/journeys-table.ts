@@ -123,7 +123,7 @@ async function listJourneys(db: Db, at: number, zone: string): Promise<Row[]> {
       ) w on true
       left join lateral (
         select name, at from happenings
-        where journey_id = j.id and name not in ('delivered') and handled_at is not null
+        where journey_id = j.id and name <> 'delivered' and handled_at is not null
         order by id desc limit 1
       ) l on true
       order by array_position(array['live', 'closing', 'paused', 'draft', 'closed'], j.state), j.name`,

@@ -159,7 +159,28 @@ describe('an email', () => {
     const { rows } = await world.pool.query<{ name: string }>(
       `select name from happenings where source = 'outbox' order by id`
     );
-    expect(rows.map((r) => r.name)).toEqual(['failed', 'delivered']);
+    expect(rows.map((r) => r.name)).toEqual(['failed']);
+  });
+
+  it('taken by the server, is a happening where some journey asks for that, and stands in messages alone otherwise', async () => {
+    const names = async (): Promise<string[]> =>
+      (await world.pool.query<{ name: string }>('select name from happenings order by id')).rows.map((r) => r.name);
+    await addPeople(world.pool, [reachable('p')]);
+    await enter(mail('a'), wait('w', 'P1D'));
+    await skipTo(world, MONDAY);
+    expect((await messages())[0]).toMatchObject({ state: 'sent' });
+    expect(await names()).toEqual(['set', 'tag_added', 'entered']);
+    await live(world, {
+      ...journey([mail('b'), wait('w', 'P1D')], { goal: { when: { did: 'delivered', of: 'b' } } }),
+      key: 'asks'
+    });
+    await askChange(world.pool, [1], { removeTags: ['in'] }, 'test', 'off');
+    await askChange(world.pool, [1], { addTags: ['in'] }, 'test', 'on');
+    await skipTo(world, MONDAY + HOUR);
+    expect(await names()).toContain('delivered');
+    expect(await trailOf(world.pool)).toContainEqual(
+      expect.objectContaining({ journey: 'asks', what: 'left', as: 'goal' })
+    );
   });
 
   it('for tonight is not sent tomorrow', async () => {

@@ -5,7 +5,7 @@ import { latestSkip } from '$server/clock/skip.ts';
 import type { LayoutServerLoad } from './$types';
 
 export const load: LayoutServerLoad = async ({ locals, depends }) => {
-  depends('app:live');
+  depends('live:clock');
   if (!locals.user) error(401, 'Sign in first.');
   const [clock, skip] = await Promise.all([readClock(db()), latestSkip(db())]);
   return { user: locals.user, clock, skip };

@@ -15,21 +15,27 @@
   onMount(() => {
     const source = new EventSource('/api/live');
     let running = false;
-    let again = false;
+    const waiting = new Set<string>();
     const refresh = async (): Promise<void> => {
-      if (running) {
-        again = true;
-        return;
-      }
+      if (running) return;
       running = true;
-      await refreshLive();
-      running = false;
-      if (again) {
-        again = false;
-        void refresh();
+      while (waiting.size) {
+        const names = [...waiting];
+        waiting.clear();
+        await refreshLive(names);
       }
+      running = false;
     };
-    source.onmessage = () => void refresh();
+    source.onmessage = ({ data: names }: MessageEvent<string>) => {
+      for (const name of names.split(' ')) waiting.add(name);
+      void refresh();
+    };
+    // What was said while nobody listened is not said again.
+    let opened = false;
+    source.onopen = () => {
+      if (opened) void refreshLive();
+      opened = true;
+    };
     return () => source.close();
   });
 </script>

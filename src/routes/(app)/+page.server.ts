@@ -8,7 +8,7 @@ import { today } from '$server/results/today.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ depends }) => {
-  depends('app:live');
+  depends('live:clock', 'live:people', 'live:journeys', 'live:post');
   return { today: await today(db()), crumbs: [{ name: 'Today' }] };
 };
 

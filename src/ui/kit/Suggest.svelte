@@ -43,7 +43,6 @@
   });
 </script>
 
-<!-- svelte-ignore a11y_no_static_element_interactions (listens for what happens in the box inside) -->
 <div bind:this={box} onkeydowncapture={leave}>
   <ComboBox
     size="sm"

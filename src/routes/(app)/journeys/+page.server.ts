@@ -7,7 +7,7 @@ import { journeyLines } from '$server/results/journeys-table.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ depends }) => {
-  depends('app:live');
+  depends('live:journeys');
   return { journeys: await journeyLines(db()), crumbs: [{ name: 'Journeys' }] };
 };
 

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { fail } from '@sveltejs/kit';
 import { LONGEST, naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
-import { PER_PAGE, searchPeople, SORTS, tagCatalogue } from '$server/people/people.ts';
+import { PER_PAGE, searchPeople, SORTS, tagNames } from '$server/people/people.ts';
 import { scoreNames, showFacts, shownFacts } from '$server/people/shown.ts';
 import { fieldNames, OWN_FIELDS } from '$server/people/field-names.ts';
 import type { Actions, PageServerLoad } from './$types';
@@ -16,7 +16,7 @@ const query = z.object({
 });
 
 export const load: PageServerLoad = async ({ url, depends }) => {
-  depends('app:live');
+  depends('live:people');
   const p = url.searchParams;
   const read = query.parse({
     q: p.get('q') ?? '',
@@ -36,7 +36,7 @@ export const load: PageServerLoad = async ({ url, depends }) => {
   };
   const [{ people, total, more }, tags, fields, scores] = await Promise.all([
     searchPeople(db(), search),
-    tagCatalogue(db()),
+    tagNames(db()),
     fieldNames(db()),
     scoreNames(db())
   ]);

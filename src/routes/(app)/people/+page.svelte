@@ -83,7 +83,7 @@
     <div class="tag">
       <Pick
         label="Only with the tag"
-        options={[['', 'any tag'], ...data.tags.map((t) => [t.name, `${t.name} (${number(t.people)})`] as const)]}
+        options={[['', 'any tag'], ...data.tags.map((t): [string, string] => [t, t])]}
         value={data.search.tag ?? ''}
         onchange={(tag) => void goto(address({ tag: tag || null }))}
       />

@@ -3,6 +3,6 @@ import { replies } from '$server/results/replies.ts';
 import type { PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ depends }) => {
-  depends('app:live');
+  depends('live:people');
   return { ...(await replies(db())), crumbs: [{ name: 'Replies' }] };
 };

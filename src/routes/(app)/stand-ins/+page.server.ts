@@ -11,7 +11,7 @@ async function orAway<T>(asked: Promise<T>): Promise<T | { away: string }> {
 }
 
 export const load: PageServerLoad = async ({ depends }) => {
-  depends('app:live');
+  depends('live:post', 'live:people');
   const [postbox, handset] = await Promise.all([
     orAway(listMail('', 1).then((m) => ({ total: m.total }))),
     orAway(listPhones().then((p) => ({ phones: p.length, texts: p.reduce((n, x) => n + x.count, 0) })))

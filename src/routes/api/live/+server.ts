@@ -1,5 +1,6 @@
 import { SESSION_COOKIE, userOf } from '$server/access/sessions.ts';
 import { db } from '$server/app.ts';
+import type { Shown } from '$server/db/notify.ts';
 import { subscribe } from '$server/live.ts';
 import type { RequestHandler } from './$types';
 
@@ -7,7 +8,7 @@ import type { RequestHandler } from './$types';
 const EVERY_MS = 400;
 const ALIVE_MS = 15_000;
 
-/** Tells a page, as server-sent events, that what it shows may have changed. */
+/** Tells a page, as server-sent events, what of what it may show has changed, by name. */
 export const GET: RequestHandler = ({ cookies }) => {
   const token = cookies.get(SESSION_COOKIE) ?? '';
   let close = (): void => undefined;
@@ -15,12 +16,17 @@ export const GET: RequestHandler = ({ cookies }) => {
   const stream = new ReadableStream<string>({
     start(controller) {
       let timer: ReturnType<typeof setTimeout> | null = null;
-      const unsubscribe = subscribe((topic) => {
-        if (topic === 'session') void stillSignedIn();
-        if (topic !== 'changed' && topic !== 'clock') return;
+      const names = new Set<Shown>();
+      const unsubscribe = subscribe((heard) => {
+        if ('topic' in heard) {
+          if (heard.topic === 'session') void stillSignedIn();
+          if (heard.topic !== 'clock') return;
+          names.add('clock');
+        } else for (const name of heard.changed) names.add(name);
         timer ??= setTimeout(() => {
           timer = null;
-          controller.enqueue('data: changed\n\n');
+          controller.enqueue(`data: ${[...names].join(' ')}\n\n`);
+          names.clear();
         }, EVERY_MS);
       });
       // Nobody hears of anything whose session has ended, by signing out or by itself.

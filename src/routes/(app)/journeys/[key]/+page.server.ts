@@ -2,20 +2,20 @@ import { error } from '@sveltejs/kit';
 import { db } from '$server/app.ts';
 import { journeyByKey, versionOf } from '$server/journeys/journeys.ts';
 import { fieldNames } from '$server/people/field-names.ts';
-import { tagCatalogue } from '$server/people/people.ts';
+import { tagNames } from '$server/people/people.ts';
 import { scoreNames } from '$server/people/shown.ts';
 import { samplePeople } from '$server/people/sample.ts';
 import { sheetFigures } from '$server/results/sheet-figures.ts';
 import type { PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ params, depends }) => {
-  depends('app:live');
   const journey = await journeyByKey(db(), params.key);
   if (!journey) error(404, 'There is no such journey. It may have been deleted.');
+  depends(`live:journey:${journey.id}`);
   const [live, figures, tags, fields, scores, sample] = await Promise.all([
     journey.live_version === null ? null : versionOf(db(), journey.id, journey.live_version),
     journey.live_version === null ? null : sheetFigures(db(), journey.id, null),
-    tagCatalogue(db()),
+    tagNames(db()),
     fieldNames(db()),
     scoreNames(db()),
     samplePeople(db())

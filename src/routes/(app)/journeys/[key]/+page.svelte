@@ -186,14 +186,7 @@
       {/if}
     </div>
     {#if view === 'plan'}
-      <Panel
-        {editor}
-        {findings}
-        tags={data.tags.map((t) => t.name)}
-        fields={data.fields}
-        scores={data.scores}
-        sample={data.sample}
-      />
+      <Panel {editor} {findings} tags={data.tags} fields={data.fields} scores={data.scores} sample={data.sample} />
     {/if}
   </div>
 </div>

@@ -7,7 +7,7 @@ import { readClock } from '$server/clock/clock.ts';
 import { liftSuppression, sendAgain, tryNow } from '$server/engine/again.ts';
 import { tryAgain } from '$server/engine/set-aside.ts';
 import { askChange, askEntry } from '$server/people/inputs.ts';
-import { personPage, tagCatalogue } from '$server/people/people.ts';
+import { personPage, tagNames } from '$server/people/people.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 const NOBODY = 'There is no such person.';
@@ -18,17 +18,17 @@ const idOf = (text: string): number => {
 };
 
 export const load: PageServerLoad = async ({ params, depends }) => {
-  depends('app:live');
+  depends(`live:person:${idOf(params.id)}`);
   const [person, tags, clock, live] = await Promise.all([
     personPage(db(), idOf(params.id)),
-    tagCatalogue(db()),
+    tagNames(db()),
     readClock(db()),
     db().query<{ key: string; name: string }>(`select key, name from journeys where state = 'live' order by name`)
   ]);
   if (!person) error(404, NOBODY);
   return {
     person,
-    tags: tags.map((t) => t.name),
+    tags,
     now: clock.now,
     live: live.rows,
     crumbs: [{ name: 'People', href: '/people' }, { name: person.name }]

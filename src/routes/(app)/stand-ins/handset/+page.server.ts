@@ -7,7 +7,7 @@ import { listPhones, replyFrom, StandInAway, textsOf } from '$server/standins/cl
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ url, depends }) => {
-  depends('app:live');
+  depends('live:post', 'live:people');
   try {
     const phones = await listPhones();
     const number = url.searchParams.get('number') ?? phones[0]?.number ?? null;

@@ -3,7 +3,7 @@ import { listMail, StandInAway } from '$server/standins/client.ts';
 import type { LayoutServerLoad } from './$types';
 
 export const load: LayoutServerLoad = async ({ url, depends }) => {
-  depends('app:live');
+  depends('live:post', 'live:people');
   const search = (url.searchParams.get('q') ?? '').slice(0, 100);
   try {
     return {

@@ -9,7 +9,7 @@ import { revisionSchema } from '../../../../api/body.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ params, depends }) => {
-  depends('app:live');
+  depends('live:journeys', 'live:people');
   const journey = await journeyByKey(db(), params.key);
   if (!journey) error(404, 'There is no such journey.');
   const [looked, live] = await Promise.all([
