@@ -5,13 +5,14 @@
 import { parseArgs } from 'node:util';
 import { engine } from './engine.ts';
 import { history } from './history.ts';
+import { partitions } from './partitions.ts';
 import { hours } from './hours.ts';
 import { pages } from './pages.ts';
 import { trace } from './trace.ts';
 import { walks } from './walks.ts';
 import type { Benchmark, Row } from './row.ts';
 
-const ALL: Record<string, Benchmark> = { engine, history, pages, walks, hours, trace };
+const ALL: Record<string, Benchmark> = { engine, history, partitions, pages, walks, hours, trace };
 
 const { values, positionals } = parseArgs({
   options: { json: { type: 'boolean', default: false } },

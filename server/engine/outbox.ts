@@ -246,8 +246,15 @@ export class Outbox {
           return;
         }
         const [one] = part;
-        // Refused for what it says, not for the moment: that it is over is noted without it, and the others go on.
-        if (!isNobodysFault(error) && one) return recordBare(this.pool, one, error).catch(() => undefined);
+        // Refused for what it says, not for the moment: that it is over is noted without it, and the others go on. Where
+        // even that fails, it is tried again: forgotten, it would be sent a second time.
+        if (!isNobodysFault(error) && one) {
+          const noted = await recordBare(this.pool, one, error).then(
+            () => true,
+            () => false
+          );
+          if (noted) return;
+        }
         await new Promise((resolve) => setTimeout(resolve, 200));
       }
     }

@@ -120,6 +120,69 @@ test('a wait is set by clicking the gap, and taken away', async ({ page }) => {
   await expect(page.getByTestId('saved')).toHaveText(saved);
 });
 
+test('what is typed in a gap is taken when it is left with the mouse, and kept with its reason where it cannot be', async ({
+  page
+}) => {
+  await page.goto(`/journeys/${KEY}?step=branch`);
+  const sheet = page.getByRole('application');
+  const input = sheet.getByLabel(/^Wait: a length/);
+  // The first click selects the gap, the second edits it.
+  const edit = async (name: string): Promise<void> => {
+    await sheet.getByRole('button', { name }).click();
+    await sheet.getByRole('button', { name }).click();
+    await expect(input).toBeVisible();
+  };
+  await edit('Wait 1 d 12 h');
+  await input.fill('4d');
+  await sheet.locator('.card', { hasText: 'Branch' }).click();
+  await edit('Wait 4 d');
+  await input.fill('soon');
+  await sheet.locator('.card', { hasText: 'Branch' }).click();
+  await expect(sheet.getByRole('alert')).toContainText('type a length such as 2d');
+  await input.press('Escape');
+  await page.keyboard.press('Control+z');
+  await expect(sheet.getByRole('button', { name: 'Wait 1 d 12 h' })).toBeVisible();
+});
+
+test('another message or act keeps what else a question asks', async ({ page, query }) => {
+  const made = {
+    format: 'ambulo.journey/1',
+    key: 'which-link',
+    name: 'Which link',
+    entry: { on: [{ happening: 'tag_added', tag: 'x' }] },
+    lane: [
+      { key: 'one', kind: 'email', subject: 'One', text: 'https://quillmoor.example/one' },
+      { key: 'two', kind: 'email', subject: 'Two', text: 'https://quillmoor.example/two' },
+      { key: 'w', kind: 'wait', for: 'P1D' },
+      {
+        key: 'ask',
+        kind: 'branch',
+        by: 'rules',
+        lanes: [{ label: 'yes', when: { did: 'clicked', of: 'two', link: 'https://quillmoor.example/x' }, lane: [] }],
+        otherwise: { label: 'no', lane: [] }
+      }
+    ]
+  };
+  await query(
+    `insert into journeys (key, name, state, draft, draft_saved_at, created_at, created_by)
+     values ('which-link', 'Which link', 'draft', '${JSON.stringify(made)}', now(), now(), 'test')`
+  );
+  const asks = async (): Promise<unknown> =>
+    (
+      await query<{ when: unknown }>(
+        `select draft #> '{lane,3,lanes,0,when}' as when from journeys where key = 'which-link'`
+      )
+    )[0]?.when;
+  await page.goto('/journeys/which-link?step=ask');
+  await page.getByLabel('Which message').selectOption('one');
+  await expect(page.getByTestId('saved')).toHaveText(saved);
+  expect(await asks()).toEqual({ did: 'clicked', of: 'one', link: 'https://quillmoor.example/x' });
+  // A link can be asked about of a click alone.
+  await page.getByLabel('What they did').selectOption('opened');
+  await expect(page.getByTestId('saved')).toHaveText(saved);
+  await expect.poll(asks).toEqual({ did: 'opened', of: 'one' });
+});
+
 test('two windows: the second is told, and overwrites nothing', async ({ page, query }) => {
   await page.goto(`/journeys/${KEY}?step=email`);
   await expect(page.getByLabel('Subject')).toHaveValue('Hello');
@@ -153,7 +216,7 @@ test('a person’s page: put a tag on, take it off, put them in a journey; a ref
        and not exists (select from person_tags t where t.person_id = p.id) order by p.id limit 1`
   );
   await page.goto(`/people/${someone?.id}`);
-  await page.getByLabel('Tag to put on').fill('asked-by-hand');
+  await page.getByRole('combobox', { name: 'Tag to put on' }).fill('asked-by-hand');
   await page.getByRole('button', { name: 'Put on' }).click();
   await expect(page.getByRole('button', { name: 'Take off asked-by-hand' })).toBeVisible();
   await page.getByRole('button', { name: 'Take off asked-by-hand' }).click();

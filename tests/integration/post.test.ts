@@ -215,6 +215,22 @@ describe('an email', () => {
     ]);
   });
 
+  it('whose outcome cannot be written is noted as over, once, and holds up no other', async () => {
+    await addPeople(world.pool, [reachable('no-mailbox.p'), reachable('q', (p) => void p.fields.delete('phone'))]);
+    await live(world, journey([mail('a'), wait('w')]));
+    await askChange(world.pool, [1, 2], { addTags: ['in'] }, 'test');
+    await world.pool.query(`
+      create function refuse() returns trigger language plpgsql as $$ begin raise exception 'not this one'; end $$;
+      create trigger refuse before insert on happenings for each row when (new.name = 'bounced') execute function refuse();`);
+    await skipTo(world, MONDAY);
+    expect(await messages()).toMatchObject([
+      { state: 'failed', trouble: 'failed', error: 'its outcome could not be recorded: not this one' },
+      { state: 'sent', trouble: null }
+    ]);
+    expect(await dispatch(world)).toBe(0);
+    expect(world.postbox.mails).toHaveLength(1);
+  });
+
   it('to a full mailbox is tried again, and suppresses nobody', async () => {
     await addPeople(world.pool, [reachable('full.p')]);
     await enter(mail('a'), wait('w'), mail('b'));
