@@ -220,6 +220,11 @@
 </div>
 
 <style>
+  .line :global(.bx--btn) {
+    flex: none;
+    min-width: 0;
+    padding-right: 14px;
+  }
   .suppressed {
     display: block;
   }

@@ -323,6 +323,10 @@
   .file {
     margin-top: 12px;
   }
+  .file :global(.bx--file__drop-container) {
+    align-items: center;
+    height: 3rem;
+  }
   .page {
     padding: 20px 24px;
   }
