@@ -1,6 +1,6 @@
 /** Where everything is: read from the environment once, checked, with what is missing named. */
 import { z } from 'zod';
-import { parseDuration } from '../core/time/duration.ts';
+import { parseDuration, rulerLength } from '../core/time/duration.ts';
 
 const lateness = z.string().refine((text) => parseDuration(text) !== null, {
   error: 'expected a duration such as "P1D" or "PT6H"'
@@ -62,3 +62,15 @@ export function getConfig(): Config {
   }
   return (config = read.data);
 }
+
+/** A length of the configuration in ms. */
+export function lengthOf(text: string): number {
+  const read = parseDuration(text);
+  return read ? rulerLength(read) : 0;
+}
+
+/** How late messages may go out, in ms by channel. */
+export const latestOf = (c: Config): { email: number; sms: number } => ({
+  email: lengthOf(c.EMAIL_LATEST),
+  sms: lengthOf(c.SMS_LATEST)
+});

@@ -149,7 +149,7 @@ export class Agenda<T extends Item> {
 
   /** The instant at which the next timer is worked off: its own, or the present where it is late. */
   private nextTimer(): number {
-    const planned = nextTimer(this.person) ?? Infinity;
+    const planned = nextTimer(this.course.world, this.person) ?? Infinity;
     const { present } = this.course;
     return present !== null && present - planned > LATE ? present : planned;
   }

@@ -3,11 +3,11 @@ import { nextRung } from '../engagement/ladders.ts';
 import type { PersonState } from './state.ts';
 import type { World } from './world.ts';
 
-/** The instant of the person's next timer, in UTC ms; `null` where no walk stands. */
-export function nextTimer(person: PersonState): number | null {
+/** The instant of the person's next timer, in UTC ms; `null` where no walk stands, but in paused journeys. */
+export function nextTimer({ paused }: Pick<World, 'paused'>, person: PersonState): number | null {
   let next: number | null = null;
-  for (const { standing } of person.walks) {
-    if (standing && (next === null || standing.until < next)) next = standing.until;
+  for (const { standing, journey } of person.walks) {
+    if (standing && !paused.has(journey) && (next === null || standing.until < next)) next = standing.until;
   }
   return next;
 }

@@ -9,7 +9,7 @@ import type { PersonState } from './state.ts';
 import { bare } from '../bare.ts';
 
 /** Why someone is not let in; the first that applies. */
-export type Refusal = 'opens' | 'where' | 'once' | 'walking' | 'goal' | 'leave';
+export type Refusal = 'paused' | 'opens' | 'where' | 'once' | 'walking' | 'goal' | 'leave';
 
 /** Why someone would not be let in now; `null` where they would. `asked.walk` is the walk that would begin. */
 export function refusalOf(plan: JourneyPlan, asked: Asked): Refusal | null {

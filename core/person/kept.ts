@@ -27,6 +27,7 @@ export function keepState(person: PersonState): KeptState {
     scoreHistory: person.scoreHistory ? [...person.scoreHistory] : undefined,
     rungs: person.rungs ? [...person.rungs] : undefined,
     dated: person.dated ? [...person.dated] : undefined,
+    missed: person.missed ? [...person.missed] : undefined,
     promised: person.promised.length ? person.promised : undefined,
     order: person.order === 1 ? undefined : person.order
   };
@@ -45,6 +46,7 @@ export function restoreState(id: string, kept: KeptState): PersonState {
     scoreHistory: kept.scoreHistory ? new Map(kept.scoreHistory) : null,
     rungs: kept.rungs ? new Map(kept.rungs) : null,
     dated: kept.dated ? new Map(kept.dated) : null,
+    missed: kept.missed ? new Map(kept.missed) : null,
     promised: kept.promised ?? [],
     order: kept.order ?? person.order
   };

@@ -22,6 +22,7 @@ import type { Happening } from './happening.ts';
 import type { Input, Recorder, World } from './world.ts';
 import { Keeper, MOST_HAPPENINGS } from './keeper.ts';
 import type { PersonState } from './state.ts';
+import { unreachable } from '../unreachable.ts';
 
 /** An entry that a hand-over has decided on, waiting for its turn. */
 interface Begin {
@@ -31,6 +32,8 @@ interface Begin {
 }
 
 const MOST_STEPS = 1000;
+/** So much of what happened is kept for someone in a paused journey; what comes behind it is recorded, and not heard of there. */
+const MOST_MISSED = 1000;
 /** A happening that names no message is about the latest one, if that is at most this old. */
 const LATEST_WITHIN = 30 * DAY;
 
@@ -74,6 +77,7 @@ export class PersonRun implements Hands {
       case 'enter': {
         const plan = this.world.plans.find((p) => p.key === input.journey);
         if (plan) this.enter(plan, input.by, { told: true });
+        else if (this.world.paused.has(input.journey)) this.refuse(input.journey, 'paused');
         break;
       }
       case 'existing': {
@@ -84,6 +88,11 @@ export class PersonRun implements Hands {
       case 'set':
         this.set(input);
         break;
+      case 'resumed':
+        this.resumed(input.journey, input.happened);
+        break;
+      default:
+        unreachable(input);
     }
     this.drain();
   }
@@ -116,6 +125,7 @@ export class PersonRun implements Hands {
     for (let i = 0; i < length; i++) {
       const walk = walks[i];
       if (walk?.state !== 'walking' || !walk.standing || walk.standing.until > this.at) continue;
+      if (this.world.paused.has(walk.journey)) continue;
       this.keeper.setOff = 0;
       const plan = this.world.planOf(walk);
       // Rules are asked when a walk stops standing, while it is still at the step it stood on.
@@ -174,9 +184,35 @@ export class PersonRun implements Hands {
     this.forgetEnded();
   }
 
+  /** Keeps for paused journeys what they would hear of: those inside, and what would let someone in. */
+  private miss(h: Happening): void {
+    const { person, world } = this;
+    if (h.record === undefined) return;
+    for (const [key, plan] of world.paused) {
+      const inside = person.walks.some((w) => w.journey === key);
+      const { zone } = this.askedBy(plan, null);
+      if (!inside && !plan.entry.on.some((rule) => rule.name === h.name && rule.match(h, null, zone))) continue;
+      const missed = (person.missed ??= new Map<string, number[]>());
+      const records = missed.get(key) ?? [];
+      if (records.length < MOST_MISSED) missed.set(key, [...records, h.record]);
+    }
+  }
+
+  /** What happened while a journey was paused is heard of now, in its order: by those inside, then by who would have got in. */
+  private resumed(journey: string, happened: readonly Happening[]): void {
+    this.person.missed?.delete(journey);
+    if (!this.person.missed?.size) this.person.missed = null;
+    for (const h of happened) {
+      this.keeper.setOff = 0;
+      this.handle(h, journey);
+      this.drain();
+    }
+  }
+
   /** Walks oldest first, each until it stands still; then entries in order of the journeys. */
-  private handle(h: Happening): void {
+  private handle(h: Happening, only: string | null = null): void {
     if (!this.live) return;
+    if (only === null && this.world.paused.size) this.miss(h);
     // Walks that begin meanwhile are appended, and have not heard of this.
     const { walks } = this.person;
     const { length } = walks;
@@ -184,12 +220,14 @@ export class PersonRun implements Hands {
       const walk = walks[i];
       const walking = walk?.state === 'walking';
       if (!walk || (!walking && !isWatched(walk, this.at))) continue;
+      if (this.world.paused.has(walk.journey) || (only !== null && walk.journey !== only)) continue;
       const plan = this.world.planOf(walk);
       if (this.rules(plan, walk, h) || !walking || walk.heldOut) continue;
       if (this.listens(plan, walk, h)) continue;
       if (walk.state === 'walking') this.builtIn(plan, walk, h);
     }
     for (const plan of this.world.plans) {
+      if (only !== null && plan.key !== only) continue;
       for (const rule of plan.entry.on) {
         if (rule.name !== h.name || !rule.match(h, null, this.askedBy(plan, null).zone)) continue;
         this.enter(plan, h.name, { entry: h });
@@ -271,9 +309,11 @@ export class PersonRun implements Hands {
     if (!this.live) return;
     const refusal = this.refusal(plan, this.probe(plan, by, how.entry));
     if (!refusal) return this.begin(plan, by, how.entry, how.entry?.cause);
-    const detail = { reason: refusal };
-    if (how.told)
-      this.recorder.trail({ at: this.at, walk: null, journey: plan.key, step: null, what: 'refused', detail });
+    if (how.told) this.refuse(plan.key, refusal);
+  }
+
+  private refuse(journey: string, reason: Refusal): void {
+    this.recorder.trail({ at: this.at, walk: null, journey, step: null, what: 'refused', detail: { reason } });
   }
 
   private begin(plan: JourneyPlan, by: string, entry: Happening | undefined, cause: number | undefined): void {
@@ -343,7 +383,11 @@ export class PersonRun implements Hands {
     const { person } = this;
     const step = here.step.key;
     const target = this.world.plans.find((p) => p.key === to);
-    const refusal = target ? this.refusal(target, this.probe(target, 'handover', walk.entry)) : 'where';
+    const refusal = target
+      ? this.refusal(target, this.probe(target, 'handover', walk.entry))
+      : this.world.paused.has(to)
+        ? 'paused'
+        : 'where';
     if (!target || refusal) {
       this.say(plan, walk, step, 'refused', { to, reason: refusal });
       return;

@@ -91,6 +91,8 @@ export interface PersonState {
   rungs: Map<string, RungStanding> | null;
   /** By journey, the last instant at which its date or timetable let this person in or would have. */
   dated: Map<string, number> | null;
+  /** By paused journey, the records it has not heard of yet. */
+  missed: Map<string, number[]> | null;
   /** Journeys that a hand-over has decided on and not yet begun. */
   promised: string[];
   /** The order number the next record gets. */
@@ -118,6 +120,7 @@ export function newPerson(id: string): PersonState {
     scoreHistory: null,
     rungs: null,
     dated: null,
+    missed: null,
     promised: [],
     order: 1
   };

@@ -47,6 +47,8 @@ export interface World extends Surroundings {
   /** The plan a running walk follows, which may be an earlier version. */
   planOf(walk: Walk): JourneyPlan;
   suppress(address: string): void;
+  /** Journeys that are paused, by key: nobody in them moves or hears of anything, and nobody gets in. */
+  paused: ReadonlyMap<string, JourneyPlan>;
   /** Happenings that some condition asks about over everything ever recorded. */
   asks: ReadonlySet<string>;
 }
@@ -55,6 +57,8 @@ export interface World extends Surroundings {
 export type Input =
   | { kind: 'happening'; happening: Happening }
   | { kind: 'enter'; journey: string; by: string }
+  /** A journey is paused no more: what happened to the person meanwhile, in its order. */
+  | { kind: 'resumed'; journey: string; happened: Happening[] }
   /** Someone whom an earlier tag, list or segment lets in when a journey goes live; a refusal is not told. */
   | { kind: 'existing'; journey: string }
   | {

@@ -60,6 +60,7 @@ export function replayWorld(
     plans,
     planOf: (walk) => planOf(byKey, walk.journey),
     workspace,
+    paused: new Map<string, JourneyPlan>(),
     asks: new Set<string>([...workspace.asks, ...plans.flatMap((p) => [...p.facts.did])]),
     suppressed: (address) => suppressed.size > 0 && suppressed.has(address.toLowerCase()),
     suppress: (address) => void suppressed.add(address.toLowerCase()),

@@ -3,6 +3,7 @@
  * at each until all work is done, never past work still to be done. Asked for
  * by a row, carried out by one worker at a time, stopped by a word in the row.
  */
+import { NOT_PAUSED } from '../engine/outbox-rows.ts';
 import { z } from 'zod';
 import { DAY } from '../../core/time/duration.ts';
 import { runBatch } from '../engine/batch.ts';
@@ -173,7 +174,8 @@ const NOT_ASIDE = 'not exists (select from set_aside a where a.person_id = g.per
  */
 const HOLDS_CLOCK = `state in ('queued', 'sending') and try_at <= $1
   and (state = 'sending' or trouble is null or trouble = 'away' or (trouble = 'temporary' and attempts < ${HELD_TRIES})
-    or exists (select from channels c where c.channel = messages.channel and c.stopped_at is not null))`;
+    or exists (select from channels c where c.channel = messages.channel and c.stopped_at is not null))
+  and ${NOT_PAUSED} and not exists (select from workspace where sending_stopped_at is not null)`;
 
 /**
  * Works until nothing is left to do at this instant; gives the next due instant, in UTC ms. Ends early, with `null`,

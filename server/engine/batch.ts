@@ -75,7 +75,7 @@ async function workOn(db: Db, plans: PlanBook, ids: number[], now: number, zone:
   const live = await plans.live(db);
   const { people, suppressed } = await loadPeople(db, ids, now, plans);
   const entering = live.map((l) => l.plan);
-  const world = liveWorld(entering, plans, suppressed, zone);
+  const world = liveWorld(entering, plans, await plans.paused(db), suppressed, zone);
   const course: Course = { world, from: -Infinity, until: now, dated: datedPlans(entering), present: now };
   const current = new Map(entering.map((plan) => [plan.key, plan.version]));
   const batch = emptyRecord();

@@ -21,13 +21,15 @@ export type Gate = 'open' | 'probe' | 'stopped';
 
 /** Whether messages of a channel may be claimed: all, or one to see whether it is mended, or none. */
 export async function gateOf(db: Db, channel: Channel): Promise<Gate> {
-  const { rows } = await db.query<{ stopped: boolean; due: boolean }>({
+  const { rows } = await db.query<{ halted: boolean; stopped: boolean; due: boolean }>({
     name: 'gate',
     text: `
-      select stopped_at is not null as stopped, coalesce(next_probe <= clock_timestamp(), true) as due
-      from channels where channel = $1`,
+      select w.sending_stopped_at is not null as halted, c.stopped_at is not null as stopped,
+        coalesce(c.next_probe <= clock_timestamp(), true) as due
+      from workspace w left join channels c on c.channel = $1`,
     values: [channel]
   });
+  if (rows[0]?.halted) return 'stopped';
   if (!rows[0]?.stopped) return 'open';
   if (!rows[0].due) return 'stopped';
   const probe = await db.query({

@@ -1,7 +1,6 @@
 /** What a worker holds while it runs: connections, plans, and how messages leave. */
 import { readFileSync } from 'node:fs';
-import { parseDuration, rulerLength } from '../../core/time/duration.ts';
-import type { Config } from '../config.ts';
+import { latestOf, lengthOf, type Config } from '../config.ts';
 import type { Pool } from '../db/pool.ts';
 import { workspaceSecret } from '../intake/intake.ts';
 import { openMailer } from '../mail/smtp.ts';
@@ -28,10 +27,6 @@ export function makeEngine(pool: Pool, post: Post, passersBy: string | null, gra
 }
 
 export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
-  const length = (text: string): number => {
-    const read = parseDuration(text);
-    return read ? rulerLength(read) : 0;
-  };
   const made = makeEngine(
     pool,
     {
@@ -48,9 +43,9 @@ export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
       replyTo: config.MAIL_REPLY_TO ?? null,
       base: config.AMBULO_URL,
       secret: await workspaceSecret(pool),
-      latest: { email: length(config.EMAIL_LATEST), sms: length(config.SMS_LATEST) }
+      latest: latestOf(config)
     },
     config.PASSERS_BY_URL ?? null
   );
-  return { ...made, keep: config.KEEP_HISTORY === undefined ? null : length(config.KEEP_HISTORY) };
+  return { ...made, keep: config.KEEP_HISTORY === undefined ? null : lengthOf(config.KEEP_HISTORY) };
 }

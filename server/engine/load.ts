@@ -135,6 +135,7 @@ export async function loadPeople(
     db,
     inbox.rows.flatMap((r) => r.journey_id ?? [])
   );
+  const missed = await loadMissed(db, inbox.rows, plans, of);
   for (const r of inbox.rows) {
     const person = of(r.person_id);
     if (person.inbox.length === MOST_EACH) person.more = true;
@@ -144,7 +145,7 @@ export async function loadPeople(
         id: r.id,
         message: r.message_id ?? null,
         at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now),
-        input: inputOf(r, plans)
+        input: inputOf(r, plans, person, missed)
       });
   }
 
@@ -303,6 +304,37 @@ async function loadReactions(
   }
 }
 
+/** What people in journeys that are paused no more have not heard of yet, by `PERSON/RECORD`. */
+async function loadMissed(
+  db: Db,
+  inbox: HappeningRow[],
+  plans: PlanBook,
+  of: (id: number) => LoadedPerson
+): Promise<Map<string, Happening>> {
+  const wanted = inbox
+    .filter((r) => r.name === 'resumed')
+    .flatMap(
+      (r) =>
+        of(r.person_id)
+          .state.missed?.get(String(r.data['journey']))
+          ?.map((record) => [r.person_id, record]) ?? []
+    );
+  if (!wanted.length) return new Map();
+  const { rows } = await db.query<HappeningRow>({
+    name: 'load-missed',
+    text: `
+      select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.data
+      from unnest($1::bigint[], $2::bigint[]) as w (person_id, record)
+      join happenings h on h.person_id = w.person_id and h.record = w.record`,
+    values: [wanted.map(([person]) => person), wanted.map(([, record]) => record)]
+  });
+  await plans.name(
+    db,
+    rows.flatMap((r) => r.journey_id ?? [])
+  );
+  return new Map(rows.map((r) => [`${r.person_id}/${r.record}`, happeningOf(r, plans)]));
+}
+
 /** A row as the happening it was. */
 function happeningOf(r: HappeningRow, plans: PlanBook): Happening {
   const about =
@@ -312,10 +344,21 @@ function happeningOf(r: HappeningRow, plans: PlanBook): Happening {
   return restoreHappening({ name: r.name, at: r.at, about, record: r.record ?? undefined, data: r.data });
 }
 
-/** An inbox row as the engine's input. `enter`, `existing` and `set` are requests, everything else happened. */
-function inputOf(r: HappeningRow, plans: PlanBook): Input {
+/** An inbox row as the engine's input. `enter`, `existing`, `set` and `resumed` are requests, everything else happened. */
+function inputOf(
+  r: HappeningRow,
+  plans: PlanBook,
+  { state }: LoadedPerson,
+  missed: ReadonlyMap<string, Happening>
+): Input {
   if (r.name === 'enter')
     return { kind: 'enter', journey: String(r.data['journey']), by: String(r.data['by'] ?? 'hand') };
+  if (r.name === 'resumed') {
+    const journey = String(r.data['journey']);
+    const happened =
+      state.missed?.get(journey)?.flatMap((record) => missed.get(`${r.person_id}/${record}`) ?? []) ?? [];
+    return { kind: 'resumed', journey, happened };
+  }
   if (r.name === 'existing') return { kind: 'existing', journey: String(r.data['journey']) };
   if (r.name === 'set') return { ...(r.data as Omit<Extract<Input, { kind: 'set' }>, 'kind'>), kind: 'set' };
   return { kind: 'happening', happening: happeningOf(r, plans) };

@@ -32,6 +32,9 @@ export interface OutboxRow {
 export const LEASE_SECONDS = 30;
 const LEASE = `clock_timestamp() + interval '${LEASE_SECONDS} seconds'`;
 
+/** Of messages: their journey is not paused. */
+export const NOT_PAUSED = `not exists (select from journeys j where j.id = messages.journey_id and j.state = 'paused')`;
+
 /**
  * Claims messages of a channel that are due: those whose wait or lease is over, then new ones. A lease that ran out
  * counts only once the database has been there for `grace` seconds: a sender that waited for it comes first, and records.
@@ -50,7 +53,7 @@ export async function claimMessages(
         select person_id, id
         from messages
         where channel = $1 and state in ('queued', 'sending') and not_before is not null
-          and not_before <= clock_timestamp() and try_at <= $2
+          and not_before <= clock_timestamp() and try_at <= $2 and ${NOT_PAUSED}
           and (state = 'queued' or pg_postmaster_start_time() <= clock_timestamp() - make_interval(secs => $4))
         order by not_before
         limit $3
@@ -59,6 +62,7 @@ export async function claimMessages(
         select person_id, id
         from messages
         where channel = $1 and state in ('queued', 'sending') and not_before is null and try_at <= $2
+          and ${NOT_PAUSED}
         order by try_at
         limit greatest($3 - (select count(*) from waiting), 0)
         for update skip locked

@@ -21,10 +21,15 @@ export class PlanBook {
   private readonly ids = new Map<string, number>();
 
   /** Live journeys that take people in, in their order. */
-  async live(db: Db): Promise<LivePlan[]> {
+  live(db: Db): Promise<LivePlan[]> {
+    return this.inState(db, 'live');
+  }
+
+  private async inState(db: Db, state: 'live' | 'paused'): Promise<LivePlan[]> {
     const { rows } = await db.query<{ id: number; key: string; live_version: number }>({
-      name: 'live-journeys',
-      text: `select id, key, live_version from journeys where state = 'live' and live_version is not null order by id`
+      name: 'journeys-in-state',
+      text: `select id, key, live_version from journeys where state = $1 and live_version is not null order by id`,
+      values: [state]
     });
     for (const r of rows) this.learn(r.id, r.key);
     await this.ensure(
@@ -35,6 +40,11 @@ export class PlanBook {
       const plan = this.byVersion.get(`${r.id}/${r.live_version}`);
       return plan && !(plan instanceof Error) ? [{ journeyId: r.id, plan }] : [];
     });
+  }
+
+  /** Journeys that are paused, by key, with what would let people in. */
+  async paused(db: Db): Promise<ReadonlyMap<string, JourneyPlan>> {
+    return new Map((await this.inState(db, 'paused')).map(({ plan }) => [plan.key, plan]));
   }
 
   /** Loads the versions that are not known yet. */

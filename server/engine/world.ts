@@ -5,12 +5,19 @@ import { compileSettings } from '../../core/settings/workspace.ts';
 import type { PlanBook } from './plans.ts';
 
 /** `suppressed` holds lower-case addresses, and gets those that the work itself suppresses. */
-export function liveWorld(entering: JourneyPlan[], plans: PlanBook, suppressed: Set<string>, zone: string): World {
+export function liveWorld(
+  entering: JourneyPlan[],
+  plans: PlanBook,
+  paused: ReadonlyMap<string, JourneyPlan>,
+  suppressed: Set<string>,
+  zone: string
+): World {
   return {
     plans: entering,
     planOf: (walk) => plans.plan(plans.idOf(walk.journey), walk.version),
     workspace: compileSettings(null, zone),
     asks: new Set(),
+    paused,
     suppressed: (address) => suppressed.has(address.toLowerCase()),
     suppress: (address) => void suppressed.add(address.toLowerCase()),
     draws: (plan, split) => {

@@ -126,7 +126,11 @@ export async function setLive(pool: Pool, key: string, revision: number, by: str
       [journey.id, JSON.stringify(journey.draft), at, by, [...happeningsHeard(journey.draft)]]
     );
     const version = rows[0]?.number ?? 1;
-    await db.query(`update journeys set state = 'live', live_version = $2 where id = $1`, [journey.id, version]);
+    await db.query(
+      `update journeys set state = case when state in ('paused', 'closing') then state else 'live' end, live_version = $2
+       where id = $1`,
+      [journey.id, version]
+    );
     let asked = 0;
     if (journey.draft.entry?.existing) {
       const parameters = new Parameters();

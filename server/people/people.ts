@@ -283,7 +283,7 @@ const TIMELINE = `
     union all
     select 'h' || id, id, 1, record, at, name, data, journey_id, step, walk_id, person_id, message_id
     from happenings
-    where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'delivered')
+    where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'resumed', 'delivered')
     union all
     select 'h' || id, id, 1, record, at, name, data, journey_id, step, null, person_id, null
     from happenings

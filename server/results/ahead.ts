@@ -41,10 +41,11 @@ export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
   const { now, zone } = await readClock(pool);
   const until = now + hours * 3_600_000;
   // Whatever happens is recorded, and takes a number; which numbers were given is known without looking at any row.
-  const change = await pool.query<{ happenings: number; messages: number }>({
+  const change = await pool.query<{ happenings: number; messages: number; acts: number | null }>({
     name: 'what-was-recorded',
     text: `
-      select (select last_value from happenings_id_seq) as happenings, (select last_value from messages_id_seq) as messages`
+      select (select last_value from happenings_id_seq) as happenings, (select last_value from messages_id_seq) as messages,
+        (select max(id) from acts) as acts`
   });
   // The same instant and the same last record: the same answer. One that took long is not looked for again at once.
   const key = JSON.stringify([Math.floor(now / 60_000), hours, change.rows[0]]);
@@ -65,15 +66,16 @@ export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
   const queued = await pool.query<{ at: number; channel: Channel; journey: string; step: string; person: number }>(
     `select greatest(m.try_at, $1) as at, m.channel, j.key as journey, m.step, m.person_id as person
      from messages m join journeys j on j.id = m.journey_id
-     where m.state in ('queued', 'sending') and m.try_at <= $2`,
+     where m.state in ('queued', 'sending') and m.try_at <= $2 and j.state <> 'paused'`,
     [ts(now), ts(until)]
   );
   messages.push(...queued.rows);
   await plans.live(pool);
+  const paused = await plans.paused(pool);
   for (let i = 0; i < ids.length; i += PART) {
     const { people, suppressed } = await loadPeople(pool, ids.slice(i, i + PART), now, plans);
     // Nobody new comes in by what is only foreseen, and nothing that is foreseen suppresses an address.
-    const world: World = { ...liveWorld([], plans, suppressed, zone), suppress: () => undefined };
+    const world: World = { ...liveWorld([], plans, paused, suppressed, zone), suppress: () => undefined };
     for (const { id, state } of people) {
       const recorder: Recorder = {
         walk: () => undefined,

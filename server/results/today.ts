@@ -8,6 +8,7 @@ import { ts, type Db, type Pool } from '../db/pool.ts';
 import { MOST_COUNTED, stoppedChannels } from '../engine/channels.ts';
 import { ALL_DAYS, QUARTER } from '../engine/count.ts';
 import { whoIsAside } from '../engine/set-aside.ts';
+import { halted, type Halt } from '../journeys/brake.ts';
 import { messagesAhead } from './ahead.ts';
 
 export interface Hour {
@@ -48,11 +49,13 @@ export interface Today {
   hours: Hour[];
   needs: Need[];
   movement: Movement[];
+  /** All sending of the workspace, stopped by hand. */
+  halt: Halt;
 }
 
 export async function today(pool: Pool): Promise<Today> {
   const { now, zone } = await readClock(pool);
-  const [ahead, gone, walking, needs, movement] = await Promise.all([
+  const [ahead, gone, walking, needs, movement, halt] = await Promise.all([
     messagesAhead(pool),
     goneToday(pool, now, midnightOf(zone, now)),
     pool.query<{ people: number; journeys: number }>({
@@ -65,7 +68,8 @@ export async function today(pool: Pool): Promise<Today> {
             group by journey_id having sum(n) > 0) as j) as journeys`
     }),
     needsYou(pool, now),
-    movementOf(pool, now)
+    movementOf(pool, now),
+    halted(pool)
   ]);
   const first = midnightOf(zone, now);
   const hours: Hour[] = [];
@@ -90,7 +94,8 @@ export async function today(pool: Pool): Promise<Today> {
     ahead: { email: count('email'), sms: count('sms'), notCounted: ahead.notCounted },
     hours,
     needs,
-    movement
+    movement,
+    halt
   };
 }
 

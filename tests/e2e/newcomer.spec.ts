@@ -144,7 +144,7 @@ test('imports people: sees the columns, the rows that are refused and why, then 
   await page.getByRole('button', { name: /^Import 4 people: 4 new, 0 updated, without the 3 refused/ }).click();
   await expect(page.getByTestId('imported')).toHaveText(/4 new, 0 updated/);
   await page.getByRole('link', { name: 'Show the people' }).click();
-  await page.getByLabel('Search people').fill('ida@people');
+  await page.getByRole('searchbox', { name: 'Search people' }).fill('ida@people');
   await expect(page.getByRole('row', { name: /ida@people\.example/ })).toContainText('dusk-club');
 });
 

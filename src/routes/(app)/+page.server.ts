@@ -4,6 +4,7 @@ import { db } from '$server/app.ts';
 import { sendAgain, tryNow } from '$server/engine/again.ts';
 import { resume } from '$server/engine/channels.ts';
 import { tryAgain } from '$server/engine/set-aside.ts';
+import { halt } from '$server/journeys/brake.ts';
 import { today } from '$server/results/today.ts';
 import type { Actions, PageServerLoad } from './$types';
 
@@ -38,6 +39,13 @@ export const actions: Actions = {
   resume: async ({ request }) => {
     const which = await valueOf(request, channel);
     return which && (await resume(db(), which)) ? { done: true } : gone('Sending goes on already.');
+  },
+  /** All sending of the workspace stops, or goes on. */
+  halt: async ({ request, locals }) => {
+    const which = await valueOf(request, z.enum(['stop', 'go-on']));
+    if (!which) return gone('Stop, or go on?');
+    const done = await halt(db(), which === 'stop', locals.user?.name ?? '');
+    return done ? { done: true } : gone('Somebody else was first: look at how it stands now.');
   },
   /** Messages of a journey that wait for the same reason are tried now. */
   retry: async ({ request }) => {

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { enhance } from '$app/forms';
+  import { Button } from 'carbon-components-svelte';
   import ErrorFilled from 'carbon-icons-svelte/lib/ErrorFilled.svelte';
   import Renew from 'carbon-icons-svelte/lib/Renew.svelte';
   import PauseOutline from 'carbon-icons-svelte/lib/PauseOutline.svelte';
@@ -13,6 +14,7 @@
   let { data, form }: { data: PageData; form: ActionData } = $props();
   const format = useFormat();
   const t = $derived(data.today);
+  let stopping = $state(false);
   const icons = {
     aside: PauseOutline,
     matter: ErrorFilled,
@@ -32,11 +34,52 @@
 <svelte:head><title>Today · Ambulo</title></svelte:head>
 
 <div class="page">
-  <h1>{format.longDate(t.now)}</h1>
+  <div class="top">
+    <h1>{format.longDate(t.now)}</h1>
+    {#if t.halt.since === null}
+      {#if stopping}
+        <form
+          class="stop"
+          method="post"
+          action="?/halt"
+          use:enhance={() =>
+            async ({ update }) => {
+              stopping = false;
+              await update();
+            }}
+        >
+          <span
+            >No email and no text of any journey goes out until somebody lets sending go on: {plural(
+              t.ahead.email + t.ahead.sms,
+              'message',
+              'messages'
+            )} in the next 24 hours. People move on meanwhile.</span
+          >
+          <input type="hidden" name="value" value="stop" />
+          <Button size="small" kind="danger" type="submit">Stop all sending now</Button>
+          <button type="button" class="act" onclick={() => (stopping = false)}>Leave it</button>
+        </form>
+      {:else}<button class="act" onclick={() => (stopping = true)}>Stop all sending …</button>{/if}
+    {/if}
+  </div>
+  {#if t.halt.since !== null}
+    <form class="halted" method="post" action="?/halt" use:enhance role="alert">
+      <strong>All sending is stopped</strong>
+      <span
+        >since {format.dateTime(t.halt.since)} by {t.halt.by} · {plural(
+          t.halt.waiting,
+          'message waits',
+          'messages wait'
+        )}; what waits longer than it may does not go out any more</span
+      >
+      <input type="hidden" name="value" value="go-on" />
+      <Button size="small" type="submit">Let sending go on</Button>
+    </form>
+  {/if}
   <p class="soft">
     {plural(t.walking, 'person is', 'people are')} walking {plural(t.journeys, 'journey', 'journeys')}.
-    {plural(t.ahead.email, 'email', 'emails')} and {plural(t.ahead.sms, 'text', 'texts')} go out in the next 24 hours, if
-    nobody reacts in between.
+    {plural(t.ahead.email, 'email', 'emails')} and {plural(t.ahead.sms, 'text', 'texts')}
+    {t.halt.since === null ? 'go out' : 'would go out'} in the next 24 hours, if nobody reacts in between.
     {#if t.ahead.notCounted}{number(t.ahead.notCounted)} people are not counted.{/if}
   </p>
 
@@ -96,6 +139,27 @@
 </div>
 
 <style>
+  .top,
+  .stop,
+  .halted {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 16px;
+    align-items: center;
+  }
+  .top {
+    justify-content: space-between;
+  }
+  .stop span {
+    max-width: 480px;
+    font-size: 13px;
+  }
+  .halted {
+    margin: 10px 0;
+    padding: 8px 12px;
+    background: var(--failure-ground);
+    border-left: 3px solid var(--failure);
+  }
   .page {
     padding: 20px 24px;
   }

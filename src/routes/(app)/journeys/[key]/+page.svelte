@@ -8,6 +8,7 @@
   import { findingsOf, type Finding } from '$core/check/index.ts';
   import type { LaneRow } from '$core/sheet/layout.ts';
   import { entryWords } from '$core/tell/condition.ts';
+  import Brake from '$ui/journeys/Brake.svelte';
   import StateSquare from '$ui/journeys/StateSquare.svelte';
   import { useFormat } from '$ui/format.ts';
   import { plural, number } from '$core/tell/words.ts';
@@ -17,9 +18,9 @@
   import Panel from '$ui/sheet/Panel.svelte';
   import PeopleHere from '$ui/sheet/PeopleHere.svelte';
   import Sheet from '$ui/sheet/Sheet.svelte';
-  import type { PageData } from './$types';
+  import type { ActionData, PageData } from './$types';
 
-  let { data }: { data: PageData } = $props();
+  let { data, form }: { data: PageData; form: ActionData } = $props();
   const format = useFormat();
 
   // The page is made anew for each journey; within one, the editor holds the draft and the server follows.
@@ -162,6 +163,14 @@
       </Button>
     {/if}
   </header>
+  {#if view === 'watch' || data.journey.state === 'paused'}
+    <Brake
+      state={data.journey.state}
+      figures={data.brakes}
+      last={data.last}
+      problem={form && 'problem' in form ? String(form.problem) : ''}
+    />
+  {/if}
   <div class="work">
     <div class="middle">
       <Sheet

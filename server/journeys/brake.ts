@@ -1,0 +1,141 @@
+/**
+ * The brake: a journey is paused and goes on, takes nobody new in, or all sending of the workspace stops. What a journey
+ * misses while it is paused is kept with its people (`PersonState.missed`) and heard of when it goes on. Every act
+ * stands on a record.
+ */
+import { now } from '../clock/clock.ts';
+import { changed, notify } from '../db/notify.ts';
+import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+
+/** What braking would do, and does: in numbers. */
+export interface BrakeFigures {
+  /** People who walk it now. */
+  inside: number;
+  /** Messages that are written and have not gone out. */
+  waiting: number;
+  /** Of those, how many have waited for longer than they may, so that they do not go out any more. */
+  tooLate: number;
+}
+
+/** Figures of one journey; `latest` says how old a message may be, in ms by channel. */
+export async function brakeFigures(
+  db: Db,
+  journeyId: number,
+  latest: { email: number; sms: number }
+): Promise<BrakeFigures> {
+  const { rows } = await db.query<BrakeFigures>({
+    name: 'brake-figures',
+    text: `
+      select
+        (select coalesce(sum(n), 0) from counters
+          where journey_id = $1 and day = '0001-01-01' and step = '' and what = 'walking') as inside,
+        count(*) as waiting,
+        count(*) filter (where m.try_at < $2::timestamptz - make_interval(secs => case m.channel when 'email' then $3::double precision else $4::double precision end))
+          as "tooLate"
+      from messages m
+      where m.journey_id = $1 and m.state in ('queued', 'sending')`,
+    values: [journeyId, ts(await now(db)), latest.email / 1000, latest.sms / 1000]
+  });
+  return rows[0] ?? { inside: 0, waiting: 0, tooLate: 0 };
+}
+
+export type BrakeAct = 'pause' | 'resume' | 'close' | 'reopen';
+
+/** From which state an act leads to which. */
+const ACTS: Record<BrakeAct, { from: string; to: string }> = {
+  pause: { from: 'live', to: 'paused' },
+  resume: { from: 'paused', to: 'live' },
+  close: { from: 'live', to: 'closing' },
+  reopen: { from: 'closing', to: 'live' }
+};
+
+/** Does it; false where the journey is not in a state for it, as when somebody else was first. */
+export async function brake(pool: Pool, key: string, act: BrakeAct, by: string): Promise<boolean> {
+  const { from, to } = ACTS[act];
+  return transaction(pool, async (db) => {
+    const at = ts(await now(db));
+    const { rows } = await db.query<{ id: number }>(
+      `update journeys set state = $3, paused_at = case $3 when 'paused' then $4::timestamptz end
+       where key = $1 and state = $2 returning id`,
+      [key, from, to, at]
+    );
+    const id = rows[0]?.id;
+    if (id === undefined) return false;
+    if (act === 'resume') {
+      // Whoever is inside, and whoever would have got in: each hears of what was missed, and timers that are late fire.
+      await db.query(
+        `insert into happenings (person_id, name, at, source, data)
+         select person_id, 'resumed', $2, 'brake', jsonb_build_object('journey', $3::text)
+         from (
+           select person_id from walks where journey_id = $1 and (state = 'walking' or watch_until >= $2)
+           union
+           select person_id from agenda where state -> 'missed' @> jsonb_build_array(jsonb_build_array($3::text))
+         ) p
+         order by person_id`,
+        [id, at, key]
+      );
+    }
+    await noteAct(db, by, act, id);
+    await notify(db, 'inbox');
+    await notify(db, 'outbox');
+    await changed(db, { journeys: [id], people: 'many', post: true });
+    return true;
+  });
+}
+
+async function noteAct(db: Db, by: string, what: string, journey: number | null): Promise<void> {
+  await db.query('insert into acts (at, by, what, journey_id) values ($1, $2, $3, $4)', [
+    ts(await now(db)),
+    by,
+    what,
+    journey
+  ]);
+}
+
+/** The last act on a journey. */
+export async function lastAct(db: Db, journeyId: number): Promise<{ what: string; by: string; at: number } | null> {
+  const { rows } = await db.query<{ what: string; by: string; at: number }>({
+    name: 'last-act',
+    text: 'select what, by, at from acts where journey_id = $1 order by id desc limit 1',
+    values: [journeyId]
+  });
+  return rows[0] ?? null;
+}
+
+export interface Halt {
+  /** UTC ms; `null` while sending goes on. */
+  since: number | null;
+  by: string | null;
+  /** Messages that wait. */
+  waiting: number;
+}
+
+/** Whether all sending is stopped. */
+export async function halted(db: Db): Promise<Halt> {
+  const { rows } = await db.query<Halt>({
+    name: 'halted',
+    text: `
+      select sending_stopped_at as since, sending_stopped_by as by,
+        (select count(*) from (
+          select from messages where state in ('queued', 'sending') and try_at <= $1 limit 100000) as m) as waiting
+      from workspace`,
+    values: [ts(await now(db))]
+  });
+  return rows[0] ?? { since: null, by: null, waiting: 0 };
+}
+
+/** Stops all sending of the workspace, or lets it go on; false where it is so already. */
+export async function halt(pool: Pool, stop: boolean, by: string): Promise<boolean> {
+  return transaction(pool, async (db) => {
+    const { rowCount } = await db.query(
+      `update workspace set sending_stopped_at = $1, sending_stopped_by = $2
+       where (sending_stopped_at is null) = $3`,
+      [stop ? ts(await now(db)) : null, stop ? by : null, stop]
+    );
+    if (!rowCount) return false;
+    await noteAct(db, by, stop ? 'stop-sending' : 'go-on-sending', null);
+    await notify(db, 'outbox');
+    await changed(db, { post: true });
+    return true;
+  });
+}
