@@ -1,6 +1,6 @@
 /** Random journeys, people and happenings for properties, built from what the language has. */
 import fc from 'fast-check';
-import type { Condition } from '../core/condition/schema.ts';
+import type { Condition, HappeningOrCondition } from '../core/condition/schema.ts';
 import type { Journey } from '../core/journey/schema.ts';
 import type { PersonState } from '../core/person/state.ts';
 import type { Step } from '../core/steps/index.ts';
@@ -39,6 +39,27 @@ function lane(depth: number): fc.Arbitrary<(number: () => number, messages: stri
       kind: 'tag',
       ...(on ? { add: [tag] } : { remove: [tag] })
     })),
+    fc
+      .constantFrom<Step>(
+        { key: '', kind: 'wait', until: { time: '17:00' } },
+        { key: '', kind: 'wait', until: { weekdays: ['tue', 'fri'], time: '08:00', zone: 'person' } },
+        { key: '', kind: 'wait', for: 'PT1H', hours: { from: '10:00', to: '12:00' } },
+        { key: '', kind: 'list', add: ['letter'] },
+        { key: '', kind: 'list', move: { from: 'letter', to: 'paper' } },
+        { key: '', kind: 'field', set: { stage: 'warm', visits: { add: 1 } } },
+        { key: '', kind: 'field', set: { stage: { clear: true } } },
+        { key: '', kind: 'score', score: 'interest', set: 4 },
+        { key: '', kind: 'tag', add: ['y'], clearOthers: true },
+        { key: '', kind: 'withdraw', from: 'others' },
+        { key: '', kind: 'leave', reason: 'enough' }
+      )
+      .map((step) => (number: () => number): Step => ({ ...step, key: `o${number()}` })),
+    fc.nat(5).map((n) => (number: () => number, messages: string[]): Step => ({
+      key: `g${number()}`,
+      kind: 'loop',
+      to: messages[n % messages.length] ?? 'm0',
+      atMost: 2
+    })),
     fc.integer({ min: -3, max: 9 }).map((add) => (number: () => number): Step => ({
       key: `p${number()}`,
       kind: 'score',
@@ -60,6 +81,63 @@ function lane(depth: number): fc.Arbitrary<(number: () => number, messages: stri
                 const of = messages.length && about ? messages[n % messages.length] : undefined;
                 const when: Condition = of === undefined ? { tag } : { did: did as 'opened', of };
                 return branch(`b${number()}`, 'yes', when, yes(number, [...messages]), no(number, [...messages]));
+              })
+          },
+          {
+            weight: 1,
+            arbitrary: fc
+              .tuple(asked, lane(depth - 1), lane(depth - 1))
+              .map(([[did, n, tag, about], yes, no]) => (number: () => number, messages: string[]): Step => {
+                const of = messages.length && about ? messages[n % messages.length] : undefined;
+                const tagged: HappeningOrCondition = n % 2 ? { happening: 'tag_added', tag } : { tag };
+                const when: HappeningOrCondition = of === undefined ? tagged : { happening: did as 'opened', of };
+                return {
+                  key: `l${number()}`,
+                  kind: 'listen',
+                  for: [{ label: 'heard', when, lane: yes(number, [...messages]) }],
+                  limit: 'P2D',
+                  otherwise: { label: 'not', lane: no(number, [...messages]) }
+                };
+              })
+          },
+          {
+            weight: 1,
+            arbitrary: fc
+              .tuple(fc.nat(2), lane(depth - 1), lane(depth - 1), lane(depth - 1))
+              .map(([by, a, b, c]) => (number: () => number, messages: string[]): Step => {
+                const inside = (make: (number: () => number, messages: string[]) => Step[]): Step[] =>
+                  make(number, [...messages]);
+                const key = `c${number()}`;
+                if (by === 0)
+                  return {
+                    key,
+                    kind: 'split',
+                    lanes: [
+                      { label: 'one', weight: 1, lane: inside(a) },
+                      { label: 'two', weight: 2, lane: inside(b) }
+                    ]
+                  };
+                if (by === 1)
+                  return {
+                    key,
+                    kind: 'branch',
+                    by: 'bands',
+                    of: { score: 'interest' },
+                    cuts: [3, 8],
+                    lanes: [
+                      { label: 'little', lane: inside(a) },
+                      { label: 'some', lane: inside(b) },
+                      { label: 'much', lane: inside(c) }
+                    ]
+                  };
+                return {
+                  key,
+                  kind: 'branch',
+                  by: 'values',
+                  of: { field: 'stage' },
+                  lanes: [{ label: 'warm', values: ['warm'], lane: inside(a) }],
+                  otherwise: { label: 'else', lane: inside(b) }
+                };
               })
           }
         );

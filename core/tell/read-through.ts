@@ -53,7 +53,7 @@ export function readThrough(document: Journey): Sentence[] {
         const who = lane.when
           ? `Those who ${ruleWords(lane.when, name)}`
           : lane.who
-            ? `${lane.label} (${lane.who})`
+            ? `“${lane.label}” (${lane.who})`
             : `Everyone else (${lane.label})`;
         sentences.push({
           moment: '',

@@ -3,6 +3,7 @@ import type { Db } from '../db/pool.ts';
 import { ALL_DAYS } from '../engine/count.ts';
 import type { PersonLine } from '../people/people.ts';
 import { shownFacts, type Shown } from '../people/shown.ts';
+import type { Standing } from '../../core/walk/walk.ts';
 import { bare } from '../../core/bare.ts';
 import type { StepFigures } from '../../core/steps/base.ts';
 import { DONE_LINES } from '../../core/steps/index.ts';
@@ -94,7 +95,7 @@ export interface StandingPerson {
   field: PersonLine['field'];
   since: number;
   due: number | null;
-  standing: 'wait' | 'held' | null;
+  standing: Standing['kind'] | null;
   lastDid: string | null;
   lastDidAt: number | null;
   score: number | null;

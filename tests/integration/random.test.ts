@@ -16,6 +16,7 @@ import { askChange, askEntry } from '../../server/people/inputs.ts';
 import type { PersonState } from '../../core/person/state.ts';
 import { newPerson } from '../../core/person/state.ts';
 import { MONDAY } from '../make.ts';
+import { DONE_LINES } from '../../core/steps/index.ts';
 import { acts, journeys, LONG, people, type Act } from '../random.ts';
 import { addPeople, live, openWorld, react, skipTo, trailOf, type World } from './world.ts';
 
@@ -90,7 +91,7 @@ async function expectFiguresTrue(pool: Pool): Promise<void> {
     select journey_id, version, case what when 'left' then '' else coalesce(step, '') end as step, what,
       case what when 'took' then detail ->> 'lane' when 'skipped' then coalesce(detail ->> 'reason', '')
         when 'left' then concat_ws(' ', detail ->> 'as', detail ->> 'reason') else '' end as lane, count(*) as n
-    from trail where what in ('entered', 'sent', 'tagged', 'scored', 'took', 'skipped', 'left') group by 1, 2, 3, 4, 5
+    from trail where what in ('entered', 'took', 'skipped', 'left', ${[...DONE_LINES].map((what) => `'${what}'`).join(', ')}) group by 1, 2, 3, 4, 5
     union all
     select m.journey_id, m.version, m.step, h.name, '', count(distinct m.id)
     from happenings h join messages m on m.person_id = h.person_id and m.id = h.message_id

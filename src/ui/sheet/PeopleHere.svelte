@@ -20,6 +20,13 @@
   }
   let { journeyKey, journey, selection, lane, onlane, figures }: Props = $props();
   const format = useFormat();
+  const STANDS = {
+    wait: 'waiting',
+    held: 'held for sending hours',
+    listen: 'listening',
+    task: 'waiting for a task',
+    'held-out': 'held out'
+  } as const;
   const name = $derived(namingOf(journey));
 
   /** The step whose people are shown: the one selected, or the wait of the selected gap. */
@@ -120,8 +127,7 @@
             <tr>
               <td><a href="/people/{p.id}">{p.name}</a></td>
               {#if shown.shown.field}<td>{fieldText(p.field)}</td>{/if}
-              <td>{p.standing === 'held' ? 'held for sending hours' : p.standing === 'wait' ? 'waiting' : 'gone on'}</td
-              >
+              <td>{p.standing === null ? 'gone on' : STANDS[p.standing]}</td>
               <td>{p.since === null ? '' : format.dateTime(p.since)}</td>
               <td>{p.due === null ? '' : format.dateTime(p.due)}</td>
               {#if shown.shown.score}<td class="number">{p.score ?? ''}</td>{/if}
