@@ -1,5 +1,8 @@
 -- The brake: a journey is paused, or all sending of the workspace stopped; who did what to what is live stands on a record.
-alter table journeys add column paused_at timestamptz;
+-- paused_from: the state it goes back to.
+alter table journeys
+  add column paused_at timestamptz,
+  add column paused_from text;
 alter table workspace
   add column sending_stopped_at timestamptz,
   add column sending_stopped_by text;

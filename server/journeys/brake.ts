@@ -5,6 +5,8 @@
  */
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
+import { ALL_DAYS } from '../engine/count.ts';
+import type { JourneyState } from './journeys.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 
 /** What braking would do, and does: in numbers. */
@@ -28,7 +30,7 @@ export async function brakeFigures(
     text: `
       select
         (select coalesce(sum(n), 0) from counters
-          where journey_id = $1 and day = '0001-01-01' and step = '' and what = 'walking') as inside,
+          where journey_id = $1 and day = '${ALL_DAYS}' and step = '' and what = 'walking') as inside,
         count(*) as waiting,
         count(*) filter (where m.try_at < $2::timestamptz - make_interval(secs => case m.channel when 'email' then $3::double precision else $4::double precision end))
           as "tooLate"
@@ -41,12 +43,12 @@ export async function brakeFigures(
 
 export type BrakeAct = 'pause' | 'resume' | 'close' | 'reopen';
 
-/** From which state an act leads to which. */
-const ACTS: Record<BrakeAct, { from: string; to: string }> = {
-  pause: { from: 'live', to: 'paused' },
-  resume: { from: 'paused', to: 'live' },
-  close: { from: 'live', to: 'closing' },
-  reopen: { from: 'closing', to: 'live' }
+/** From which states an act leads to which; `null`: to the one it was paused in. */
+const ACTS: Record<BrakeAct, { from: JourneyState[]; to: JourneyState | null }> = {
+  pause: { from: ['live', 'closing'], to: 'paused' },
+  resume: { from: ['paused'], to: null },
+  close: { from: ['live'], to: 'closing' },
+  reopen: { from: ['closing'], to: 'live' }
 };
 
 /** Does it; false where the journey is not in a state for it, as when somebody else was first. */
@@ -55,8 +57,10 @@ export async function brake(pool: Pool, key: string, act: BrakeAct, by: string):
   return transaction(pool, async (db) => {
     const at = ts(await now(db));
     const { rows } = await db.query<{ id: number }>(
-      `update journeys set state = $3, paused_at = case $3 when 'paused' then $4::timestamptz end
-       where key = $1 and state = $2 returning id`,
+      `update journeys
+       set state = coalesce($3, paused_from, 'live'), paused_at = case $3 when 'paused' then $4::timestamptz end,
+         paused_from = case $3 when 'paused' then state end
+       where key = $1 and state = any($2::text[]) returning id`,
       [key, from, to, at]
     );
     const id = rows[0]?.id;

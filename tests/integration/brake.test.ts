@@ -105,6 +105,10 @@ it('a journey closed to new people goes on for those inside, until it is opened 
   await skipTo(world, MONDAY + 2 * DAYS);
   expect(world.postbox.mails.map((m) => m.subject)).toEqual(['About a', 'About b']);
   expect(await said(q!)).toEqual([]);
+  // Paused meanwhile, it is still closed when it goes on.
+  expect(await brake(world.pool, 'try', 'pause', 'Nuala')).toBe(true);
+  expect(await brake(world.pool, 'try', 'resume', 'Nuala')).toBe(true);
+  expect(await brake(world.pool, 'try', 'close', 'Nuala')).toBe(false);
   expect(await brake(world.pool, 'try', 'reopen', 'Nuala')).toBe(true);
   await askChange(world.pool, [q!], { removeTags: ['in'] }, 'test');
   await tag([q!]);

@@ -13,6 +13,7 @@ import { makeEngine, type Engine } from '../../server/engine/context.ts';
 import { PlanBook } from '../../server/engine/plans.ts';
 import { fieldNames } from '../../server/people/field-names.ts';
 import { personPage, searchPeople, SORTS } from '../../server/people/people.ts';
+import { brakeFigures, halted } from '../../server/journeys/brake.ts';
 import { scoreNames } from '../../server/people/shown.ts';
 import { health } from '../../server/results/health.ts';
 import { journeyLines } from '../../server/results/journeys-table.ts';
@@ -118,6 +119,8 @@ const PATHS: [string, () => Promise<unknown>][] = [
   ['replies', () => replies(pool)],
   ['fields', () => fieldNames(pool)],
   ['scores', () => scoreNames(pool)],
+  ['what braking does', () => brakeFigures(pool, 1, { email: 86_400_000, sms: 86_400_000 })],
+  ['whether sending is stopped', () => halted(pool)],
   ['health', () => health(pool)]
 ];
 

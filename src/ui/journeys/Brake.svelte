@@ -36,7 +36,7 @@
     reopen: 'New people get in again. Who would have got in meanwhile does not.'
   });
   const possible = $derived<BrakeAct[]>(
-    now === 'live' ? ['pause', 'close'] : now === 'paused' ? ['resume'] : now === 'closing' ? ['reopen'] : []
+    now === 'live' ? ['pause', 'close'] : now === 'paused' ? ['resume'] : now === 'closing' ? ['pause', 'reopen'] : []
   );
   let asked = $state<BrakeAct | null>(null);
   const act = $derived(asked && possible.includes(asked) ? asked : null);
