@@ -30,6 +30,8 @@ const environment = z
     SMS_LATEST: lateness.default('P1D'),
     /** How long happenings, trails, messages and ended walks are kept; for ever where absent. */
     KEEP_HISTORY: lateness.optional(),
+    /** Addresses and networks that steps may call although they are private, parted by commas: `10.1.2.3, 10.2.0.0/16`. */
+    CALL_ALLOWED: z.string().optional(),
     /** Base address of the SMS gateway. */
     SMS_URL: z.url(),
     /** Shared with the gateway; signs what it sends us. */

@@ -1,7 +1,7 @@
 /** Random journeys over the whole language, for properties of the replay. */
 import fc from 'fast-check';
 import type { Condition } from '../core/condition/schema.ts';
-import type { Journey } from '../core/journey/schema.ts';
+import type { Entry, Journey } from '../core/journey/schema.ts';
 import type { Settings } from '../core/settings/schema.ts';
 import type { TimedInput } from '../core/replay/happenings.ts';
 import type { PersonState } from '../core/person/state.ts';
@@ -39,6 +39,9 @@ const plain: fc.Arbitrary<Make> = fc.oneof(
     (n) => ({ key: `s${n()}`, kind: 'score', score: 'interest', add: 4 }),
     (n) => ({ key: `k${n()}`, kind: 'task', title: 'Call', await: { limit: 'P2D' } }),
     (n) => ({ key: `c${n()}`, kind: 'consent', channel: 'sms', state: 'withdrawn' }),
+    (n) => ({ key: `c${n()}`, kind: 'consent', channel: 'email', state: 'pending' }),
+    (n) => ({ key: `y${n()}`, kind: 'notify', to: 'owner', text: 'look' }),
+    (n) => ({ key: `u${n()}`, kind: 'call', url: 'http://127.0.0.1/hook' }),
     (n) => ({ key: `h${n()}`, kind: 'handover', journey: 'two', stay: true }),
     (n) => ({ key: `d${n()}`, kind: 'withdraw', from: 'others' }),
     (n) => ({ key: `l${n()}`, kind: 'list', add: ['news'] })
@@ -112,9 +115,27 @@ const one = (key: string, tag: string): fc.Arbitrary<Journey> =>
       hours: fc.boolean(),
       goal: fc.boolean(),
       idle: fc.boolean(),
-      loop: fc.boolean()
+      loop: fc.boolean(),
+      way: fc.constantFrom<Entry>(
+        { on: [{ happening: 'tag_added', tag }] },
+        { on: [{ happening: 'tag_added', tag }] },
+        { on: [{ happening: 'tag_added', tag }], existing: true },
+        { on: [{ happening: 'segment_joined', segment: 'keen' }], existing: true },
+        {
+          on: [
+            { happening: 'rung_changed', to: 'hot' },
+            { happening: 'score_reached', score: 'interest', points: 5 }
+          ]
+        },
+        { on: [{ happening: 'task_done' }, { happening: 'purchased' }] },
+        { date: { field: 'visit', offset: '-P2D', time: '10:00' } },
+        { date: { field: 'visit', yearly: true } },
+        { on: [{ happening: 'tag_added', tag }], timetable: { weekdays: ['mon'], time: '09:00', zone: 'person' } },
+        { on: [{ happening: 'tag_added', tag }], date: { on: '2027-03-10' }, opens: '2027-03-03T12:00:00Z' }
+      ),
+      heldOut: fc.boolean()
     })
-    .map(({ make, again, hours, goal, idle, loop }) => {
+    .map(({ make, again, hours, goal, idle, loop, way, heldOut }) => {
       let n = 0;
       const steps = make(() => ++n, []);
       const first = steps[0];
@@ -122,7 +143,7 @@ const one = (key: string, tag: string): fc.Arbitrary<Journey> =>
         [...steps, ...(loop && first ? [{ key: 'end', kind: 'loop' as const, to: first.key, atMost: 2 }] : [])],
         {
           key,
-          entry: { on: [{ happening: 'tag_added', tag }], again },
+          entry: { ...way, again, ...(goal && heldOut ? { holdOut: 40 } : {}) },
           ...(hours ? { hours: { from: '09:00', to: '18:00' } } : {}),
           ...(goal
             ? { goal: { when: { happening: 'page_seen' as const, url: '*goal*' }, within: 'P6D', leave: false } }

@@ -13,6 +13,8 @@ export interface FactsUsed {
   walking: Set<string>;
   /** Happenings that are asked about over everything ever recorded. */
   did: Set<HappeningName>;
+  /** Whether that is also asked of messages of other journeys, so of walks that ended long ago. */
+  elsewhere: boolean;
   /** What it is asked whether someone did with a message or task of a walk. */
   reactions: Set<HappeningName>;
 }

@@ -7,7 +7,6 @@ import { referenceProblems } from '../journey/references.ts';
 import { journeySchema, type Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import { layoutSheet } from '../sheet/layout.ts';
-import { SHEET_KINDS } from '../check/live-subset.ts';
 import { applyEdit, copyOf, newStep, placeOf, type Edit } from './edit.ts';
 import { begin, commit, redo, undo } from './history.ts';
 
@@ -17,6 +16,8 @@ const first = journey([
   branch('b', 'opened a', { did: 'opened', of: 'a' }, [put('keen')], [text('nudge')]),
   mail('z')
 ]);
+
+const KINDS = ['email', 'sms', 'wait', 'branch', 'tag', 'score', 'split', 'task', 'notify', 'consent'] as const;
 
 /** Every lane of a document, by its path. */
 function lanes(document: Journey): (string | number)[][] {
@@ -53,7 +54,7 @@ function editOf(document: Journey, { kind, a, b }: Wish): Edit | null {
         edit: 'insert',
         lane,
         index,
-        step: newStep(document, SHEET_KINDS[b % SHEET_KINDS.length]!, lane, index)
+        step: newStep(document, KINDS[b % KINDS.length]!, lane, index)
       };
     case 2:
       return step ? { edit: 'remove', key: step.key } : null;

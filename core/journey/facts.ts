@@ -36,12 +36,16 @@ export function factsOf(document: Journey): FactsUsed {
     orders: false,
     walking: new Set(),
     did: new Set(),
+    elsewhere: false,
     reactions: new Set(rulesOf(document).flatMap((r) => (isHappening(r) && r.of !== undefined ? [r.happening] : [])))
   };
   for (const c of conditionsOf(document)) {
     if ('did' in c) {
       if (c.of === undefined) facts.did.add(c.did);
-      else facts.reactions.add(c.did);
+      else {
+        facts.reactions.add(c.did);
+        if (c.journey !== undefined && c.journey !== document.key) facts.elsewhere = true;
+      }
     } else if ('came' in c || 'all' in c || 'any' in c) continue;
     else if ('field' in c) facts.fields.add(c.field);
     else if ('score' in c) facts.scores.add(c.score);

@@ -19,6 +19,12 @@ export interface MessageScope {
 /** What the engine keeps of a happening for itself, and no message shows. */
 const OWN = new Set(['record', 'cause', 'about', 'machine']);
 
+/** What began a walk, as messages see it: a form's answers beside the rest. */
+export function entryScope(entry: Walk['entry'] | null): Record<string, unknown> {
+  const { data, ...began } = entry ?? {};
+  return { ...Object.fromEntries(Object.entries(began).filter(([key]) => !OWN.has(key))), ...data, data };
+}
+
 /** What a message of a walk is filled in with: the person's fields, and what began the walk (a form's answers beside it). */
 export function scopeOf(
   person: PersonState,
@@ -26,10 +32,9 @@ export function scopeOf(
   journeyName: string,
   links: MessageScope['links']
 ): MessageScope {
-  const { data, ...began } = walk.entry ?? {};
   return {
     person: Object.fromEntries(person.fields),
-    entry: { ...Object.fromEntries(Object.entries(began).filter(([key]) => !OWN.has(key))), ...data, data },
+    entry: entryScope(walk.entry),
     journey: { name: journeyName },
     links
   };

@@ -14,6 +14,12 @@ import { PersonRun } from './run.ts';
 import type { PersonState } from './state.ts';
 import type { Input, Recorder, World } from './world.ts';
 
+/** A plan that lets people in by itself, and from when on, UTC ms: what passed before is past. */
+export interface DatedPlan {
+  plan: JourneyPlan;
+  since: number;
+}
+
 /** What is the same for everyone who is worked on. */
 export interface Course {
   world: World;
@@ -22,7 +28,7 @@ export interface Course {
   /** Nothing later is worked off. Included, UTC ms. */
   until: number;
   /** Plans that let people in by themselves. */
-  dated: JourneyPlan[];
+  dated: DatedPlan[];
   /** The present, where time passes by itself, UTC ms; `null` in a replay, where nothing is ever late. */
   present: number | null;
 }
@@ -55,7 +61,9 @@ const MOST_AGAIN = 100_000;
 
 const WAYS: DatedWay[] = ['date', 'timetable'];
 
-export const datedPlans = (plans: readonly JourneyPlan[]): JourneyPlan[] => plans.filter(isDated);
+/** Of some plans, those that let people in by themselves; each from the same instant on. */
+export const datedPlans = (plans: readonly JourneyPlan[], since: number): DatedPlan[] =>
+  plans.filter(isDated).map((plan) => ({ plan, since }));
 
 export class Agenda<T extends Item> {
   private readonly run: PersonRun;
@@ -100,12 +108,12 @@ export class Agenda<T extends Item> {
 
   /** The next instant at which the clock alone gives something to do, UTC ms, whatever the course; Infinity for never. */
   nextByClock(): number {
-    const { world, from, dated } = this.course;
+    const { world, dated } = this.course;
     let next = Math.min(this.nextTimer(), nextClock(world, this.person) ?? Infinity, this.midnight);
     for (const { at } of this.existing) next = Math.min(next, at);
-    for (const plan of dated) {
+    for (const { plan, since } of dated) {
+      const after = Math.max(this.worked, since);
       for (const way of WAYS) {
-        const after = Math.max(this.worked, from);
         next = Math.min(next, nextDated(plan, way, this.person, world.workspace, after) ?? Infinity);
       }
     }
@@ -138,9 +146,10 @@ export class Agenda<T extends Item> {
       this.run.moveTo(at, live).input(this.take(item, at));
     }
     if (live) {
-      for (const plan of this.course.dated) {
+      for (const { plan, since } of this.course.dated) {
         for (const way of WAYS) {
-          if (nextDated(plan, way, person, world.workspace, at) === at) this.run.moveTo(at, live).dated(plan, way);
+          if (at >= since && nextDated(plan, way, person, world.workspace, at) === at)
+            this.run.moveTo(at, live).dated(plan, way);
         }
       }
     }

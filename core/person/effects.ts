@@ -7,7 +7,7 @@ import type { Effect } from '../steps/base.ts';
 import type { Walk, WalkState } from '../walk/walk.ts';
 import type { Happening } from './happening.ts';
 import type { Keeper } from './keeper.ts';
-import { addressOf, type PersonState, type SentMessage } from './state.ts';
+import { addressOf, type Errand, type ErrandKind, type PersonState, type SentMessage } from './state.ts';
 import type { Recorder, World } from './world.ts';
 import { unreachable } from '../unreachable.ts';
 
@@ -39,6 +39,20 @@ function emitAll(keeper: Keeper, happened: Happening[], walk: Walk): void {
     h.cause = walk.id;
     keeper.emit(h);
   }
+}
+
+/** Hands on what is done outside the walk. */
+function errand(
+  { recorder, person, at }: Hands,
+  plan: JourneyPlan,
+  walk: Walk,
+  step: string,
+  kind: ErrandKind
+): Errand {
+  const visit = (walk.visits[step] = (walk.visits[step] ?? 0) + 1);
+  const made = { kind, walk: walk.id, journey: plan.key, step, visit, at, order: person.order };
+  recorder.errand(made);
+  return made;
 }
 
 /** Carries out one effect of the step `here`, which the walk has just taken. */
@@ -85,15 +99,20 @@ export function carryOut(run: Hands, plan: JourneyPlan, walk: Walk, here: Journe
       emitAll(keeper, happened, walk);
       return;
     }
-    case 'task':
-      run.say(plan, walk, step, 'tasked', {});
-      person.tasks.push({ walk: walk.id, journey: plan.key, step, order: person.order });
+    case 'errand': {
+      run.say(plan, walk, step, effect.what, {});
+      const made = errand(run, plan, walk, step, effect.errand);
+      if (effect.errand === 'task') person.tasks.push({ walk: walk.id, journey: plan.key, step, order: made.order });
       return;
+    }
     case 'consent': {
-      const given = person.consent[effect.channel] === 'given';
+      const before = person.consent[effect.channel];
+      const given = before === 'given';
       const happened = effect.state === 'pending' && given ? [] : keeper.consent(effect.channel, effect.state);
       const state = person.consent[effect.channel] ?? null;
       run.say(plan, walk, step, 'consent', { channel: effect.channel, state });
+      // Whoever has withdrawn it is not written to again for it.
+      if (effect.state === 'pending' && !given && before !== 'withdrawn') errand(run, plan, walk, step, 'ask');
       emitAll(keeper, happened, walk);
       return;
     }

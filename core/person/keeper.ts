@@ -179,6 +179,7 @@ export class Keeper {
       if (holds === person.segments.has(name)) continue;
       if (holds) person.segments.add(name);
       else person.segments.delete(name);
+      this.recorder.change({ fact: 'segment', name, on: holds });
       happened.push({ name: holds ? 'segment_joined' : 'segment_left', at, segment: name });
     }
     return happened;

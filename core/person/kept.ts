@@ -8,7 +8,7 @@ import { newPerson, type PersonState } from './state.ts';
 
 /** What has a table of its own: facts, walks, and what was sent and done. */
 export type InTables =
-  'id' | 'fields' | 'tags' | 'lists' | 'consent' | 'scores' | 'walks' | 'sent' | 'reactions' | 'record';
+  'id' | 'fields' | 'tags' | 'lists' | 'segments' | 'consent' | 'scores' | 'walks' | 'sent' | 'reactions' | 'record';
 type Rest = Omit<PersonState, InTables>;
 
 /** Sets as arrays, maps as arrays of pairs. */
@@ -23,7 +23,7 @@ export function keepState(person: PersonState): KeptState {
     nextWalk: person.nextWalk === 1 ? undefined : person.nextWalk,
     tasks: person.tasks.length ? person.tasks : undefined,
     orders: person.orders ?? undefined,
-    segments: person.segments.size ? [...person.segments] : undefined,
+    looked: person.looked || undefined,
     scoreHistory: person.scoreHistory ? [...person.scoreHistory] : undefined,
     rungs: person.rungs ? [...person.rungs] : undefined,
     dated: person.dated ? [...person.dated] : undefined,
@@ -42,7 +42,7 @@ export function restoreState(id: string, kept: KeptState): PersonState {
     nextWalk: kept.nextWalk ?? person.nextWalk,
     tasks: kept.tasks ?? [],
     orders: kept.orders ?? null,
-    segments: new Set(kept.segments),
+    looked: kept.looked ?? person.looked,
     scoreHistory: kept.scoreHistory ? new Map(kept.scoreHistory) : null,
     rungs: kept.rungs ? new Map(kept.rungs) : null,
     dated: kept.dated ? new Map(kept.dated) : null,

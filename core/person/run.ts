@@ -21,6 +21,7 @@ import { isExisting, newWalk, refusalOf, type Refusal } from './entering.ts';
 import type { Happening } from './happening.ts';
 import type { Input, Recorder, World } from './world.ts';
 import { Keeper, MOST_HAPPENINGS } from './keeper.ts';
+import { placeIn } from './moving.ts';
 import type { PersonState } from './state.ts';
 import { unreachable } from '../unreachable.ts';
 
@@ -88,6 +89,17 @@ export class PersonRun implements Hands {
       case 'set':
         this.set(input);
         break;
+      case 'look':
+        if (input.midnight) this.clock(true);
+        break;
+      case 'move':
+        for (const walk of this.person.walks) this.move(walk, input);
+        break;
+      case 'end':
+        for (const walk of [...this.person.walks])
+          if (walk.journey === input.journey && walk.state === 'walking')
+            this.end(this.world.planOf(walk), walk, 'early', 'ended', null);
+        break;
       case 'resumed':
         this.resumed(input.journey, input.happened);
         break;
@@ -95,6 +107,17 @@ export class PersonRun implements Hands {
         unreachable(input);
     }
     this.drain();
+  }
+
+  private move(walk: Walk, { journey, version }: Extract<Input, { kind: 'move' }>): void {
+    if (walk.journey !== journey || walk.state !== 'walking' || walk.version === version) return;
+    const plan = this.world.planOf({ ...walk, version });
+    const at = placeIn(plan, this.world.planOf(walk), walk);
+    if (at === null) return;
+    const before = walk.version;
+    walk.version = version;
+    walk.at = at;
+    this.say(plan, walk, plan.instructions[at]?.step.key ?? null, 'moved', { from: before, to: version });
   }
 
   /** What the clock changes at this instant: rungs that have passed and, where it is midnight, segments. */

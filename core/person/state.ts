@@ -24,6 +24,26 @@ export interface SentMessage {
   service?: boolean;
 }
 
+/**
+ * What a walk has somebody or something else do: a task for a colleague, a notice to one, a call of a web address, a message
+ * that asks for a consent.
+ */
+export const ERRANDS = ['task', 'notify', 'call', 'ask'] as const;
+export type ErrandKind = (typeof ERRANDS)[number];
+
+/** An errand: one a walk, step and visit. */
+export interface Errand {
+  kind: ErrandKind;
+  walk: number;
+  journey: string;
+  step: string;
+  visit: number;
+  /** UTC ms. */
+  at: number;
+  /** Its place among the records of the person. */
+  order: number;
+}
+
 /** A task made for a colleague. */
 export interface MadeTask {
   walk: number;
@@ -87,6 +107,8 @@ export interface PersonState {
   record: Happening[];
   orders: Order[] | null;
   segments: Set<string>;
+  /** Which edition of the segments the person was last held against; 0 for none. */
+  looked: number;
   scoreHistory: Map<string, ScoreHistory> | null;
   rungs: Map<string, RungStanding> | null;
   /** By journey, the last instant at which its date or timetable let this person in or would have. */
@@ -117,6 +139,7 @@ export function newPerson(id: string): PersonState {
     record: [],
     orders: null,
     segments: new Set(),
+    looked: 0,
     scoreHistory: null,
     rungs: null,
     dated: null,

@@ -7,7 +7,7 @@ import type { JourneyPlan } from '../journey/compile.ts';
 import type { Surroundings } from '../walk/surroundings.ts';
 import type { Walk } from '../walk/walk.ts';
 import type { Happening } from './happening.ts';
-import type { SentMessage } from './state.ts';
+import type { Errand, SentMessage } from './state.ts';
 
 /** One line of a trail, before it is printed or stored. */
 export interface TrailLine {
@@ -23,7 +23,7 @@ export interface TrailLine {
 
 /** A change of a fact, for whoever keeps facts. */
 export type FactChange =
-  | { fact: 'tag' | 'list'; name: string; on: boolean }
+  | { fact: 'tag' | 'list' | 'segment'; name: string; on: boolean }
   | { fact: 'score'; name: string; points: number }
   | { fact: 'consent'; channel: Channel; state: ConsentState | null }
   | { fact: 'field'; name: string; value: FieldValue | null }
@@ -37,6 +37,7 @@ export interface Recorder {
   /** A happening that the engine itself set off, or (`given`) the one it was handed. */
   happening(h: Happening, given: boolean): void;
   message(m: SentMessage, address: string): void;
+  errand(e: Errand): void;
   change(c: FactChange): void;
 }
 
@@ -59,6 +60,12 @@ export type Input =
   | { kind: 'enter'; journey: string; by: string }
   /** A journey is paused no more: what happened to the person meanwhile, in its order. */
   | { kind: 'resumed'; journey: string; happened: Happening[] }
+  /** The person is looked at: when the clock next gives them something to do and, at `midnight`, which segments they are in. */
+  | { kind: 'look'; midnight: boolean }
+  /** Those inside an earlier version go on in this one, where the step they stand on is still there. */
+  | { kind: 'move'; journey: string; version: number }
+  /** A journey ends for everyone inside. */
+  | { kind: 'end'; journey: string }
   /** Someone whom an earlier tag, list or segment lets in when a journey goes live; a refusal is not told. */
   | { kind: 'existing'; journey: string }
   | {

@@ -8,6 +8,7 @@ import { found, pathText, schemaProblems, type Path } from '../journey/problems.
 import type { PlacedProblem } from '../journey/parse.ts';
 import { parseAmount } from '../person/amount.ts';
 import type { Happening } from '../person/happening.ts';
+import type { Subject } from '../person/subject.ts';
 import type { Input } from '../person/world.ts';
 import type { StepName } from '../steps/index.ts';
 import { isZone } from '../time/civil.ts';
@@ -89,7 +90,7 @@ export interface TimedInput {
   person: string;
   line: number;
   /** The step a message happening names; its walk is found when it is handled. */
-  of?: { step: string; journey?: string };
+  of?: Subject;
   input: Input;
 }
 

@@ -39,6 +39,7 @@ function saved(person: PersonState): PersonState {
     fields: new Map(again([...person.fields])),
     tags: new Set(person.tags),
     lists: new Set(person.lists),
+    segments: new Set(person.segments),
     consent: again(person.consent),
     scores: new Map(again([...person.scores])),
     walks: person.walks.map((walk) => {
@@ -113,6 +114,7 @@ describe('a replay', { timeout: 60_000 }, () => {
             walk() {},
             happening() {},
             message() {},
+            errand() {},
             change() {}
           };
           let life = beginLife(courseOf(world, BEGIN, FINISH), start, person, own, recorder);

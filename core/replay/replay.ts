@@ -12,7 +12,7 @@ import type { Settings } from '../settings/schema.ts';
 import { compileSettings } from '../settings/workspace.ts';
 import { instantText } from '../time/instant.ts';
 import type { FieldType } from '../person/values.ts';
-import { newDraws, type Draws } from '../walk/draws.ts';
+import { MemoryDraws } from '../walk/draws.ts';
 import type { TimedInput } from './happenings.ts';
 import { beginLife, courseOf } from './life.ts';
 import { Heap } from './heap.ts';
@@ -55,7 +55,7 @@ export function replayWorld(
   const plans = journeys.map((j) => compile(j));
   const byKey = new Map(plans.map((p) => [p.key, p]));
   const suppressed = new Set<string>();
-  const draws = new Map<string, Draws>();
+  const draws = new Map<string, MemoryDraws>();
   return {
     plans,
     planOf: (walk) => planOf(byKey, walk.journey),
@@ -67,7 +67,7 @@ export function replayWorld(
     draws(plan, split) {
       const key = `${plan.key}\n${split}`;
       let found = draws.get(key);
-      if (!found) draws.set(key, (found = newDraws()));
+      if (!found) draws.set(key, (found = new MemoryDraws()));
       return found;
     }
   };
@@ -134,6 +134,7 @@ const recorderFor = (place: number, sink: Sink): Recorder => ({
   walk() {},
   happening() {},
   message() {},
+  errand() {},
   change() {}
 });
 

@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import type { Channel, ConsentState, FieldValue } from '../person/values.ts';
 import type { HappeningOrCondition } from '../condition/schema.ts';
-import type { PersonState } from '../person/state.ts';
+import type { ErrandKind, PersonState } from '../person/state.ts';
 import type { Happening } from '../person/happening.ts';
 import { number } from '../tell/words.ts';
 import type { Elapsed } from '../time/duration.ts';
@@ -40,7 +40,8 @@ export type Effect =
   | { do: 'label'; fact: 'tag' | 'list'; what: 'tagged' | 'listed'; add: string[]; remove: string[] }
   | { do: 'field'; set: FieldChange[] }
   | { do: 'score'; score: string; change: { add: number } | { set: number } }
-  | { do: 'task' }
+  /** Something that is done outside the walk; `what` is the word of the trail. */
+  | { do: 'errand'; errand: Exclude<ErrandKind, 'ask'>; what: string }
   | { do: 'consent'; channel: Channel; state: ConsentState }
   | { do: 'withdraw'; from: string[] | 'others' }
   /** `stay`: the walk goes on here as well. */

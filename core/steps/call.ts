@@ -18,7 +18,7 @@ export const call: StepKind<CallStep> = {
   lacks: lacksNothing,
   create: (key) => ({ key, kind: 'call', url: 'https://quillmoor.example/hook' }),
   lanes: noLanes,
-  run: (_step, here) => goOn(here, { do: 'note', what: 'called', detail: {} }),
+  run: (_step, here) => goOn(here, { do: 'errand', errand: 'call', what: 'called' }),
   card: (step) => ({ title: step.name || 'Call', line: step.url }),
   tell: (step) => `An event is posted to ${step.url}.`,
   lasts: atOnce,

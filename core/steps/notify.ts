@@ -18,7 +18,7 @@ export const notify: StepKind<NotifyStep> = {
   lacks: lacksNothing,
   create: (key) => ({ key, kind: 'notify', to: 'owner', text: '' }),
   lanes: noLanes,
-  run: (_step, here) => goOn(here, { do: 'note', what: 'notified', detail: {} }),
+  run: (_step, here) => goOn(here, { do: 'errand', errand: 'notify', what: 'notified' }),
   card: (step) => ({ title: step.name || `Tell ${step.to}`, line: step.text || 'nothing yet' }),
   tell: (step) => `${step.to === 'owner' ? 'The owner' : step.to} is told ${quote(step.text)}.`,
   lasts: atOnce,

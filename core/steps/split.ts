@@ -76,7 +76,7 @@ export const split: StepKind<SplitStep> = {
       lane = winner ?? laneByWeight(weights, chance(plan.key, step.key, person.id));
       (walk.taken ??= bare())[step.key] = lane;
       // Those who are given the winner were not drawn.
-      if (draws && winner === null) draws.drawn.push({ person, walk, lane, at });
+      if (draws && winner === null) draws.draw({ person, walk, lane, at });
     }
     return take(step.key, here, lane, step.lanes[lane]?.label ?? '');
   },

@@ -31,7 +31,7 @@ export const task: StepKind<TaskStep> = {
   run(step, here, context) {
     const limit = here.prepared as Duration | null;
     return {
-      effects: [{ do: 'task' }],
+      effects: [{ do: 'errand', errand: 'task', what: 'tasked' }],
       move: limit ? { stand: standing('task', limit, context) } : { go: here.next }
     };
   },

@@ -11,9 +11,19 @@ export interface Winner {
   after: { people: number; wait: string };
 }
 
+/** When the winner may be decided, UTC ms; `null` while too few were drawn. */
+export function decidedFrom({ after }: Winner, draws: Pick<Draws, 'nth'>, zone: string): number | null {
+  const last = draws.nth(after.people);
+  return last === null ? null : addDuration(zone, last, duration(after.wait));
+}
+
+/** Keys of the steps on each lane of a split, those on lanes inside it included. */
+export const keysOfLanes = (here: Instruction, { instructions }: Plan): Set<string>[] =>
+  here.spans.map(([from, to]) => new Set(instructions.slice(from, to).map((i) => i.step.key)));
+
 /** The lane that has won, deciding it if the time has come; `null` before. `at` is when someone arrives, UTC ms. */
 export function decideWinner(
-  { by, after }: Winner,
+  winner: Winner,
   here: Instruction,
   plan: Plan,
   draws: Draws,
@@ -21,29 +31,25 @@ export function decideWinner(
   zone: string
 ): number | null {
   if (draws.winner !== null) return draws.winner;
-  const last = draws.drawn[after.people - 1];
-  if (!last || at < addDuration(zone, last.at, duration(after.wait))) return null;
-  const keys = here.spans.map(([from, to]) => new Set(plan.instructions.slice(from, to).map((i) => i.step.key)));
-  const drawn = here.lanes.map(() => 0);
-  const did = here.lanes.map(() => 0);
-  for (const { person, walk, lane } of draws.drawn) {
-    drawn[lane] = (drawn[lane] ?? 0) + 1;
-    const reached =
-      by === 'goal'
-        ? walk.goalReached
-        : person.reactions.some(
-            (h) =>
-              h.name === by &&
-              !h.machine &&
-              h.about?.walk === walk.id &&
-              h.about.journey === plan.key &&
-              keys[lane]?.has(h.about.step)
-          );
-    if (reached) did[lane] = (did[lane] ?? 0) + 1;
-  }
+  const from = decidedFrom(winner, draws, zone);
+  if (from === null || at < from) return null;
+  const keys = keysOfLanes(here, plan);
+  const { by } = winner;
+  const shares = draws.shares(here.lanes.length, ({ person, walk, lane }) =>
+    by === 'goal'
+      ? walk.goalReached
+      : person.reactions.some(
+          (h) =>
+            h.name === by &&
+            !h.machine &&
+            h.about?.walk === walk.id &&
+            h.about.journey === plan.key &&
+            keys[lane]?.has(h.about.step)
+        )
+  );
   let best = 0;
-  const share = (i: number): number => (drawn[i] ? (did[i] ?? 0) / (drawn[i] ?? 1) : 0);
+  const share = (i: number): number => (shares[i]?.drawn ? shares[i].did / shares[i].drawn : 0);
   for (const i of here.lanes.keys()) if (share(i) > share(best)) best = i;
-  draws.winner = best;
+  draws.decide(best);
   return best;
 }

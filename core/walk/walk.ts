@@ -31,7 +31,7 @@ export interface Walk {
   enteredAt: number;
   endedAt: number | null;
   reason: string | null;
-  /** How often each message step was reached, by key: a message is one per walk, step and visit. */
+  /** How often each step that makes a message or an errand was reached, by key: one per walk, step and visit. */
   visits: Record<string, number>;
   goalReached: boolean;
   /** Until when the goal still counts (inclusive, UTC ms); `null` where there is no limit or no goal. */

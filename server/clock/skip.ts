@@ -10,6 +10,8 @@ import { runBatch } from '../engine/batch.ts';
 import type { Engine } from '../engine/context.ts';
 import { notify } from '../db/notify.ts';
 import { isUnavailable, ts, type Db, type Pool } from '../db/pool.ts';
+import { nextCrowd, workCrowd } from '../crowds/crowds.ts';
+import { lookAtMidnight, midnightDue } from '../crowds/midnight.ts';
 import { readClock, setPracticeClock } from './clock.ts';
 
 export interface SkipRow {
@@ -177,6 +179,11 @@ const HOLDS_CLOCK = `state in ('queued', 'sending') and try_at <= $1
     or exists (select from channels c where c.channel = messages.channel and c.stopped_at is not null))
   and ${NOT_PAUSED} and not exists (select from workspace where sending_stopped_at is not null)`;
 
+/** Errands hold it up for their first tries. */
+const ERRAND_HOLDS = `state in ('queued', 'sending') and at <= $1 and attempts < ${HELD_TRIES}
+  and not exists (select from journeys j where j.id = errands.journey_id and j.state = 'paused')
+  and not exists (select from workspace where sending_stopped_at is not null)`;
+
 /**
  * Works until nothing is left to do at this instant; gives the next due instant, in UTC ms. Ends early, with `null`,
  * once `signal` says so. `waits` hears what it waits for.
@@ -191,9 +198,14 @@ export async function settle(
   let waited = false;
   let streetTrouble = 0;
   while (!signal?.aborted) {
-    const people = (await runBatch(pool, plans)).people;
+    // What the clock brings at this instant comes before what is due at it.
+    await lookAtMidnight(pool, plans.settings);
+    let asked = 0;
+    while (!signal?.aborted && (await workCrowd(pool))) asked++;
+    const people = (await runBatch(pool, plans)).people + asked;
     let sent = 0;
     for (const outbox of outboxes) sent += await outbox.fill();
+    sent += await engine.errands.run();
     if (people + sent > 0) continue;
     const busy = outboxes.filter((o) => o.busy);
     if (busy.length) {
@@ -222,9 +234,11 @@ export async function settle(
         select
           exists (select from agenda g where g.next_at <= $1 and ${NOT_ASIDE})
             or exists (select from happenings g where g.handled_at is null and ${NOT_ASIDE}) as due,
-          (select count(*) from (select from messages where ${HOLDS_CLOCK} limit 1000) as m) as waiting,
+          (select count(*) from (select from messages where ${HOLDS_CLOCK} limit 1000) as m)
+            + (select count(*) from (select from errands where ${ERRAND_HOLDS} limit 1000) as e) as waiting,
           (select coalesce((select matter from channels where stopped_at is not null order by channel limit 1),
-            (select max(error) from (select error from messages where ${HOLDS_CLOCK} and error is not null limit 100) as e)
+            (select max(error) from (select error from messages where ${HOLDS_CLOCK} and error is not null limit 100) as e),
+            (select max(error) from (select error from errands where ${ERRAND_HOLDS} limit 100) as e)
           )) as why,
           least(
             (select min(next_at) from agenda g where ${NOT_ASIDE}),
@@ -242,7 +256,15 @@ export async function settle(
       continue;
     }
     if (waited) await waits(null);
-    const instants = [row?.next ?? null, street.next].filter((n): n is number => n !== null);
+    const crowd = await nextCrowd(pool);
+    if (crowd !== null && crowd <= now) {
+      // Another worker has it.
+      await pause(20);
+      continue;
+    }
+    const instants = [row?.next ?? null, street.next, crowd, await midnightDue(pool, plans.settings)].filter(
+      (n): n is number => n !== null
+    );
     return instants.length ? Math.min(...instants) : null;
   }
   return null;

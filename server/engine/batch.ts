@@ -4,8 +4,12 @@
  * whose work fails is set aside, and the others go on.
  */
 import { Agenda, datedPlans, type Course } from '../../core/person/agenda.ts';
+import type { JourneyPlan } from '../../core/journey/compile.ts';
 import type { Happening } from '../../core/person/happening.ts';
+import { Keeper } from '../../core/person/keeper.ts';
 import type { Recorder } from '../../core/person/world.ts';
+import { beginDecay } from '../../core/engagement/scores.ts';
+import { withSubject } from '../../core/person/subject.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
 import { readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
@@ -13,6 +17,8 @@ import { isNobodysFault, transaction, type Db, type Pool } from '../db/pool.ts';
 import { claimAside, claimPeople, claimThese } from './claim.ts';
 import { loadPeople, type InboxItem, type LoadedPerson } from './load.ts';
 import type { PlanBook } from './plans.ts';
+import type { SharedSettings } from '../settings/settings.ts';
+import { DrawsBook } from './draws.ts';
 import { liveWorld } from './world.ts';
 import { countedOf } from './count.ts';
 import { emptyRecord, isDoing, saveBatch, stepOf, walks, type BatchRecord, type Standpoint } from './save.ts';
@@ -73,22 +79,34 @@ async function batchOf(
 
 async function workOn(db: Db, plans: PlanBook, ids: number[], now: number, zone: string): Promise<BatchResult> {
   const live = await plans.live(db);
-  const { people, suppressed } = await loadPeople(db, ids, now, plans);
+  const paused = await plans.paused(db);
   const entering = live.map((l) => l.plan);
-  const world = liveWorld(entering, plans, await plans.paused(db), suppressed, zone);
-  const course: Course = { world, from: -Infinity, until: now, dated: datedPlans(entering), present: now };
+  const loaded = await loadPeople(db, ids, now, plans, [...entering, ...paused.values()]);
+  const { people } = loaded;
+  const shared = await plans.settings.read(db);
+  const followed = people.flatMap((p) => p.walks.flatMap((w) => plans.followed(w)));
+  const splits = plans.winnerSplits([...live.map((l) => [l.journeyId, l.plan] as [number, JourneyPlan]), ...followed]);
+  const draws = await DrawsBook.read(db, plans, splits, now, shared.workspace.zone);
+  const world = liveWorld({ entering, plans, paused, loaded, workspace: shared.workspace, draws: draws.of });
+  const dated = live.flatMap(({ plan, since }) => datedPlans([plan], since));
+  const course: Course = { world, from: -Infinity, until: now, dated, present: now };
   const current = new Map(entering.map((plan) => [plan.key, plan.version]));
   const batch = emptyRecord();
   const failed: Failure[] = [];
   for (const person of people) {
     try {
-      append(batch, runPerson(person, course, current, plans, now));
+      append(batch, runPerson(person, course, current, plans, now, shared));
     } catch (error) {
       // Nothing of this person's work is kept; whatever is wrong with them is nobody else's matter.
       failed.push({ person: person.id, error });
     }
   }
   await saveBatch(db, plans, batch, zone);
+  await draws.save(
+    db,
+    now,
+    failed.map((f) => f.person)
+  );
   const fine = people.filter((p) => !failed.some((f) => f.person === p.id)).map((p) => p.id);
   await takeBack(db, fine);
   await setAside(db, failed);
@@ -114,23 +132,26 @@ function runPerson(
   course: Course,
   current: Map<string, number>,
   plans: PlanBook,
-  now: number
+  now: number,
+  shared: SharedSettings
 ): BatchRecord {
   const batch = emptyRecord();
-  const versions = new Map<number, number>(person.walks.map((w) => [w.id, w.version]));
+  // A walk can go on in another version meanwhile.
+  const versions = new Map<number, { readonly version: number }>(person.walks.map((w) => [w.id, w]));
   // Most claims touch one walk of several; a walk that did not change is not written.
   const before = new Map(
     person.walks.map((w) => [w, { kept: JSON.stringify(keepWalk(w)), counted: countedOf(w, stepOf(plans, w)) }])
   );
   const walked = walks(person.state);
+  const scores = new Map(person.state.scores);
   let did: Standpoint['did'] = null;
   let source = 'engine';
   let given: Happening | null = null;
   const versionOf = (walk: number | null, journey: string): number =>
-    (walk === null ? undefined : versions.get(walk)) ?? current.get(journey) ?? 0;
+    (walk === null ? undefined : versions.get(walk)?.version) ?? current.get(journey) ?? 0;
   const recorder: Recorder = {
     walk(walk) {
-      versions.set(walk.id, walk.version);
+      versions.set(walk.id, walk);
       batch.begun.push({ person: person.id, walk });
     },
     trail: (line) =>
@@ -152,6 +173,8 @@ function runPerson(
         message,
         address
       }),
+    errand: (errand) =>
+      void batch.errands.push({ person: person.id, version: versionOf(errand.walk, errand.journey), errand }),
     change: (change) => void batch.changes.push({ person: person.id, at: agenda.position().worked, change, source })
   };
   let taken: InboxItem | null = null;
@@ -174,16 +197,28 @@ function runPerson(
     // A clock that was set back does not hold up what was worked at before.
     { ...course, until: Math.max(last, person.worked) },
     person.state,
-    { worked: person.worked, midnight: Infinity, existing: [] },
+    // Nothing came of anything before someone was there.
+    {
+      worked: person.worked === -Infinity ? Math.min(person.inbox[0]?.at ?? now, now) : person.worked,
+      midnight: Infinity,
+      existing: []
+    },
     person.inbox,
     recorder,
     (item) => {
       finish();
       taken = item;
       source = item.input.kind === 'happening' ? item.input.happening.name : item.input.kind;
-      return item.input;
+      return withSubject(item.input, item.of, person.state, course.world.plans);
     }
   );
+  beginDecay(shared.workspace, person.state, shared.since);
+  if (person.state.looked !== shared.segments) {
+    // What holds when segments are first looked at is joined without anything having happened.
+    const { worked } = agenda.position();
+    new Keeper(course.world, person.state, worked, recorder, () => undefined).lookAtSegments();
+    person.state.looked = shared.segments;
+  }
   for (let at = agenda.next(); at !== Infinity; at = agenda.next()) {
     agenda.work(at);
     finish();
@@ -191,6 +226,9 @@ function runPerson(
   for (const [walk, was] of before)
     if (JSON.stringify(keepWalk(walk)) !== was.kept) batch.moved.push({ person: person.id, walk, before: was.counted });
   const next = agenda.nextByClock();
+  // Decay is taken off when somebody looks, which is no happening.
+  for (const [name, points] of person.state.scores)
+    if (scores.get(name) !== points) recorder.change({ fact: 'score', name, points });
   const { worked } = agenda.position();
   batch.agendas.push({
     person: person.id,

@@ -4,6 +4,8 @@ import { latestOf, lengthOf, type Config } from '../config.ts';
 import type { Pool } from '../db/pool.ts';
 import { workspaceSecret } from '../intake/intake.ts';
 import { openMailer } from '../mail/smtp.ts';
+import { callSecret, type Outward } from './call.ts';
+import { Errands } from './errands.ts';
 import { Outbox, type Post } from './outbox.ts';
 import { PlanBook } from './plans.ts';
 
@@ -13,17 +15,33 @@ export interface Engine {
   post: Post;
   /** One a channel, so that none waits for the other's server. */
   outboxes: Outbox[];
+  errands: Errands;
   /** Base address of the passers-by, where they run. */
   passersBy: string | null;
   /** How long what is over is kept, ms of the workspace clock; `null` for ever. */
   keep: number | null;
 }
 
+/** A call of a web address is waited for so long. */
+const CALL_MS = 10_000;
+
 /** An engine over what it needs; `grace` as in {@link Outbox}. */
-export function makeEngine(pool: Pool, post: Post, passersBy: string | null, grace?: number): Engine {
+export function makeEngine(
+  pool: Pool,
+  post: Post,
+  passersBy: string | null,
+  grace?: number,
+  outward: Partial<Outward> = {}
+): Engine {
   const plans = new PlanBook();
   const outboxes = (['email', 'sms'] as const).map((channel) => new Outbox(channel, pool, plans, post, grace));
-  return { pool, plans, post, outboxes, passersBy, keep: null };
+  const errands = new Errands(pool, plans, post, {
+    secret: callSecret(post.secret),
+    allowed: [],
+    timeout: CALL_MS,
+    ...outward
+  });
+  return { pool, plans, post, outboxes, errands, passersBy, keep: null };
 }
 
 export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
@@ -45,7 +63,9 @@ export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
       secret: await workspaceSecret(pool),
       latest: latestOf(config)
     },
-    config.PASSERS_BY_URL ?? null
+    config.PASSERS_BY_URL ?? null,
+    undefined,
+    { allowed: (config.CALL_ALLOWED ?? '').split(',').flatMap((a) => a.trim() || []) }
   );
   return { ...made, keep: config.KEEP_HISTORY === undefined ? null : lengthOf(config.KEEP_HISTORY) };
 }

@@ -3,7 +3,11 @@ import type { Channel, ConsentState, FieldValue } from '../../core/person/values
 import type { Happening } from '../../core/person/happening.ts';
 import { restoreHappening, restoreState, type KeptState } from '../../core/person/kept.ts';
 import type { Input } from '../../core/person/world.ts';
-import type { PersonState } from '../../core/person/state.ts';
+import type { Subject } from '../../core/person/subject.ts';
+import type { PersonState, SentMessage } from '../../core/person/state.ts';
+import type { JourneyPlan } from '../../core/journey/compile.ts';
+import type { Workspace } from '../../core/settings/workspace.ts';
+import { DAY, rulerLength } from '../../core/time/duration.ts';
 import { restoreWalk } from '../../core/walk/kept.ts';
 import type { Standing, Walk, WalkState } from '../../core/walk/walk.ts';
 import { ts, type Db } from '../db/pool.ts';
@@ -15,6 +19,17 @@ export interface InboxItem {
   /** The message it is about, where whoever stored it knew. */
   message: number | null;
   input: Input;
+  /** The step whose message or task it is about, where whoever stored it knew no more. */
+  of?: Subject;
+}
+
+/** What a batch's people need, beside themselves. */
+export interface Loaded {
+  people: LoadedPerson[];
+  /** Lower-case addresses. */
+  suppressed: Set<string>;
+  /** Happenings that are asked about over everything ever recorded: by the settings, live plans and walks under way. */
+  asks: Set<string>;
 }
 
 export interface LoadedPerson {
@@ -42,15 +57,30 @@ interface HappeningRow {
   data: Record<string, unknown>;
 }
 
+interface SentRow {
+  person_id: number;
+  walk_id: number;
+  journey_id: number;
+  step: string;
+  visit: number;
+  channel: Channel;
+  address: string;
+  created_at: number;
+  record: number;
+  service: boolean;
+}
+
 /** Happenings of one person worked off in one batch: a flood for one is no reason for all others to wait. */
 const MOST_EACH = 200;
 
+/** `entering`: the plans that can be entered, paused ones included. */
 export async function loadPeople(
   db: Db,
   ids: number[],
   now: number,
-  plans: PlanBook
-): Promise<{ people: LoadedPerson[]; suppressed: Set<string> }> {
+  plans: PlanBook,
+  entering: readonly JourneyPlan[]
+): Promise<Loaded> {
   const people = new Map<number, LoadedPerson>();
   const of = (id: number): LoadedPerson => {
     const found = people.get(id);
@@ -101,6 +131,8 @@ export async function loadPeople(
       union all
       select person_id, 'list', list, null, null from person_lists where person_id = any($1::bigint[])
       union all
+      select person_id, 'segment', segment, null, null from person_segments where person_id = any($1::bigint[])
+      union all
       select person_id, 'consent', channel, state, null from consents where person_id = any($1::bigint[])
       union all
       select person_id, 'score', score, null, points from scores where person_id = any($1::bigint[])`,
@@ -110,13 +142,13 @@ export async function loadPeople(
     const { state } = of(person_id);
     if (fact === 'tag') state.tags.add(name);
     else if (fact === 'list') state.lists.add(name);
+    else if (fact === 'segment') state.segments.add(name);
     else if (fact === 'consent') state.consent[name as Channel] = consent as ConsentState;
     else state.scores.set(name, n ?? 0);
   }
 
   const reading = await loadWalks(db, ids, now, plans, of);
   if (reading.length) await loadReactions(db, reading, plans, of);
-
   const inbox = await db.query<HappeningRow>({
     name: 'load-inbox',
     text: `
@@ -135,6 +167,12 @@ export async function loadPeople(
     db,
     inbox.rows.flatMap((r) => r.journey_id ?? [])
   );
+  await plans.ensure(
+    db,
+    inbox.rows
+      .filter((r) => r.name === 'move')
+      .map((r) => ({ journey_id: Number(r.data['id']), version: Number(r.data['version']) }))
+  );
   const missed = await loadMissed(db, inbox.rows, plans, of);
   for (const r of inbox.rows) {
     const person = of(r.person_id);
@@ -145,17 +183,129 @@ export async function loadPeople(
         id: r.id,
         message: r.message_id ?? null,
         at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now),
-        input: inputOf(r, plans, person, missed)
+        input: inputOf(r, plans, person, missed),
+        ...(r.data['subject'] ? { of: r.data['subject'] as Subject } : {})
       });
   }
+
+  const { workspace } = await plans.settings.read(db);
+  const asks = new Set<string>(workspace.asks);
+  const elsewhere = new Set<string>();
+  const followed = [...people.values()].flatMap((p) =>
+    p.walks.map((w) => plans.found(plans.idOf(w.journey), w.version))
+  );
+  for (const plan of new Set([...entering, ...followed])) {
+    for (const name of plan?.facts.did ?? []) asks.add(name);
+    if (plan?.facts.elsewhere) for (const name of plan.facts.reactions) elsewhere.add(name);
+  }
+  await loadEarlier(db, [...people.values()], { limits: workspace.limits, asks, elsewhere }, now, plans, of);
 
   const { rows } = await db.query<{ address: string }>({
     name: 'load-suppressed',
     text: 'select address from suppressions where address = any($1::text[])',
     values: [addresses]
   });
-  return { people: [...people.values()], suppressed: new Set(rows.map((r) => r.address)) };
+  return { people: [...people.values()], suppressed: new Set(rows.map((r) => r.address)), asks };
 }
+
+/** What was sent and done before, over all journeys: as far back as limits look, and all of what is asked about. */
+async function loadEarlier(
+  db: Db,
+  people: readonly LoadedPerson[],
+  { limits, asks, elsewhere }: Pick<Workspace, 'limits'> & Record<'asks' | 'elsewhere', ReadonlySet<string>>,
+  now: number,
+  plans: PlanBook,
+  of: (id: number) => LoadedPerson
+): Promise<void> {
+  // A day more than the longest length, whatever the zones.
+  const all =
+    asks.has('sent') || elsewhere.size
+      ? -Infinity
+      : Math.min(...limits.map((l) => now - rulerLength(l.per) - DAY), Infinity);
+  const wanted = people.map((p) => ({ id: p.id, since: Math.min(all, ...p.inbox.map((i) => messagesSince(i, now))) }));
+  const some = wanted.filter((p) => p.since !== Infinity);
+  if (some.length) {
+    const { rows } = await db.query<SentRow>({
+      name: 'load-earlier-messages',
+      text: `
+        select m.person_id, m.walk_id, m.journey_id, m.step, m.visit, m.channel, m.address, m.created_at, m.record, m.service
+        from unnest($1::bigint[], $2::timestamptz[]) as p (id, since)
+        cross join lateral (
+          select * from messages m where m.person_id = p.id and m.created_at >= p.since offset 0
+        ) m`,
+      values: [some.map((p) => p.id), some.map((p) => (p.since === -Infinity ? '-infinity' : ts(p.since)))]
+    });
+    await plans.name(
+      db,
+      rows.map((r) => r.journey_id)
+    );
+    for (const r of rows) {
+      const { sent } = of(r.person_id).state;
+      if (!sent.some((m) => m.order === r.record)) sent.push(sentOf(r, plans));
+    }
+    for (const id of new Set(rows.map((r) => r.person_id))) of(id).state.sent.sort((a, b) => a.order - b.order);
+  }
+  const names = [...new Set([...asks, ...elsewhere])];
+  if (!names.length) return;
+  const { rows } = await db.query<HappeningRow>({
+    name: 'load-record',
+    text: `
+      select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.data
+      from unnest($1::bigint[]) as p (id)
+      cross join lateral (
+        select * from happenings h
+        where h.person_id = p.id and h.record is not null and h.name = any($2::text[])
+        offset 0
+      ) h
+      order by h.person_id, h.record`,
+    values: [people.map((p) => p.id), names]
+  });
+  await plans.name(
+    db,
+    rows.flatMap((r) => r.journey_id ?? [])
+  );
+  for (const r of rows) {
+    const { record, reactions } = of(r.person_id).state;
+    const h = happeningOf(r, plans);
+    if (asks.has(h.name)) record.push(h);
+    if (elsewhere.has(h.name) && h.about && !reactions.some((known) => known.record === h.record)) reactions.push(h);
+  }
+  if (elsewhere.size) for (const { state } of people) state.reactions.sort(byRecord);
+  if (!asks.has('sent')) return;
+  for (const { state } of people) {
+    const { record, sent } = state;
+    record.push(...sent.map(sentAsHappening));
+    record.sort(byRecord);
+  }
+}
+
+/** How far back messages matter to whom something is about: to the latest of a step, or of a channel lately. UTC ms. */
+function messagesSince({ input, of }: InboxItem, now: number): number {
+  if (of) return -Infinity;
+  return input.kind === 'happening' && input.happening.channel && !input.happening.about ? now - 31 * DAY : Infinity;
+}
+
+/** What was sent stands in messages alone. */
+const sentAsHappening = ({ walk, journey, step, channel, at, order }: SentMessage): Happening => ({
+  name: 'sent',
+  at,
+  channel,
+  about: { walk, journey, step },
+  record: order
+});
+const byRecord = (a: Happening, b: Happening): number => (a.record ?? 0) - (b.record ?? 0);
+
+const sentOf = (r: SentRow, plans: PlanBook): SentMessage => ({
+  walk: r.walk_id,
+  journey: plans.keyOf(r.journey_id),
+  step: r.step,
+  visit: r.visit,
+  channel: r.channel,
+  at: r.created_at,
+  order: r.record,
+  address: r.address,
+  ...(r.service ? { service: true } : {})
+});
 
 /** A walk whose plan asks what was done with its messages, and what. */
 interface Reading {
@@ -236,18 +386,7 @@ async function loadReactions(
   of: (id: number) => LoadedPerson
 ): Promise<void> {
   const values = [reading.map((r) => r.person), reading.map((r) => r.walk)];
-  const sent = await db.query<{
-    person_id: number;
-    walk_id: number;
-    journey_id: number;
-    step: string;
-    visit: number;
-    channel: Channel;
-    address: string;
-    created_at: number;
-    record: number;
-    service: boolean;
-  }>({
+  const sent = await db.query<SentRow>({
     name: 'load-sent',
     text: `
       select m.person_id, m.walk_id, m.journey_id, m.step, m.visit, m.channel, m.address, m.created_at, m.record, m.service
@@ -258,19 +397,7 @@ async function loadReactions(
       order by m.person_id, m.record`,
     values
   });
-  for (const r of sent.rows) {
-    of(r.person_id).state.sent.push({
-      walk: r.walk_id,
-      journey: plans.keyOf(r.journey_id),
-      step: r.step,
-      visit: r.visit,
-      channel: r.channel,
-      at: r.created_at,
-      order: r.record,
-      address: r.address,
-      ...(r.service ? { service: true } : {})
-    });
-  }
+  for (const r of sent.rows) of(r.person_id).state.sent.push(sentOf(r, plans));
   const reactions = await db.query<HappeningRow>({
     name: 'load-reactions',
     text: `
@@ -288,19 +415,10 @@ async function loadReactions(
   });
   for (const r of reactions.rows) of(r.person_id).state.reactions.push(happeningOf(r, plans));
   if (!reading.some((r) => r.names.has('sent'))) return;
-  // What was sent stands in messages alone.
   for (const person of new Set(reading.map((r) => of(r.person)))) {
     const { reactions: found, sent: messages } = person.state;
-    found.push(
-      ...messages.map(({ walk, journey, step, channel, at, order }) => ({
-        name: 'sent',
-        at,
-        channel,
-        about: { walk, journey, step },
-        record: order
-      }))
-    );
-    found.sort((a, b) => (a.record ?? 0) - (b.record ?? 0));
+    found.push(...messages.map(sentAsHappening));
+    found.sort(byRecord);
   }
 }
 
@@ -341,10 +459,11 @@ function happeningOf(r: HappeningRow, plans: PlanBook): Happening {
     r.walk_id !== null && r.step !== null && r.journey_id !== null
       ? { walk: r.walk_id, journey: plans.keyOf(r.journey_id), step: r.step }
       : undefined;
-  return restoreHappening({ name: r.name, at: r.at, about, record: r.record ?? undefined, data: r.data });
+  const { subject: _, ...data } = r.data;
+  return restoreHappening({ name: r.name, at: r.at, about, record: r.record ?? undefined, data });
 }
 
-/** An inbox row as the engine's input. `enter`, `existing`, `set` and `resumed` are requests, everything else happened. */
+/** An inbox row as the engine's input. `enter`, `existing`, `set`, `look`, `move`, `end` and `resumed` are requests, everything else happened. */
 function inputOf(
   r: HappeningRow,
   plans: PlanBook,
@@ -359,6 +478,10 @@ function inputOf(
       state.missed?.get(journey)?.flatMap((record) => missed.get(`${r.person_id}/${record}`) ?? []) ?? [];
     return { kind: 'resumed', journey, happened };
   }
+  if (r.name === 'look') return { kind: 'look', midnight: r.data['midnight'] === true };
+  if (r.name === 'move')
+    return { kind: 'move', journey: String(r.data['journey']), version: Number(r.data['version']) };
+  if (r.name === 'end') return { kind: 'end', journey: String(r.data['journey']) };
   if (r.name === 'existing') return { kind: 'existing', journey: String(r.data['journey']) };
   if (r.name === 'set') return { ...(r.data as Omit<Extract<Input, { kind: 'set' }>, 'kind'>), kind: 'set' };
   return { kind: 'happening', happening: happeningOf(r, plans) };

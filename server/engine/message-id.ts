@@ -21,6 +21,12 @@ export function messageKey(secret: Buffer, { person, message }: MessageRef): str
   return `${name}.${mac(secret, name)}`;
 }
 
+/** The id of an errand, as whoever gets it sees it: the same for every try. */
+export function errandKey(secret: Buffer, { person, errand }: { person: number; errand: number }): string {
+  const name = `${person.toString(36)}.${errand.toString(36)}`;
+  return `e.${name}.${mac(secret, `errand/${name}`)}`;
+}
+
 /** The message a key names; `null` where it is not ours. Letters of either case, as mail servers change them. */
 export function readMessageKey(secret: Buffer, key: string): MessageRef | null {
   const read = /^([0-9a-z]{1,11})\.([0-9a-z]{1,11})\.([0-9a-f]{15})$/.exec(key.toLowerCase());

@@ -1,4 +1,5 @@
 /** Rows of the outbox: claiming them under a lease, keeping what they say, holding the lease. */
+import type { Happening } from '../../core/person/happening.ts';
 import type { Channel } from '../../core/person/values.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
@@ -26,6 +27,12 @@ export interface OutboxRow {
   body: string | null;
   links: KeptLink[] | null;
   fields: Record<string, unknown>;
+  /** What began the walk, where it is remembered. */
+  entry: Happening | null;
+  /** The person's owner, where they have one: who writes to them. */
+  owner: string | null;
+  /** The id of the earlier message of the walk that it answers. */
+  answers: number | null;
 }
 
 /** How long a claim holds unless it is renewed, by the machine's clock. */
@@ -71,12 +78,18 @@ export async function claimMessages(
       )
       update messages m
       set state = 'sending', attempts = m.attempts + 1, claim = m.claim + 1, not_before = ${LEASE}
-      from due, people p
-      where m.person_id = due.person_id and m.id = due.id and p.id = m.person_id
+      from due
+      join people p on p.id = due.person_id
+      join messages own on own.person_id = due.person_id and own.id = due.id
+      left join walks w on w.person_id = own.person_id and w.id = own.walk_id
+      where m.person_id = due.person_id and m.id = due.id
       returning m.person_id, m.id, m.walk_id, m.journey_id, m.version, m.step, m.channel, m.address, m.try_at, m.attempts,
         m.claim, m.error, m.subject, m.preview, m.body, m.links,
         p.fields || jsonb_strip_nulls(jsonb_build_object('email', p.email, 'phone', p.phone, 'first_name', p.first_name,
-          'last_name', p.last_name, 'zone', p.zone)) as fields`,
+          'last_name', p.last_name, 'zone', p.zone)) as fields, w.more -> 'entry' as entry,
+        (select u.name from users u where u.email = lower(p.fields ->> 'owner')) as owner,
+        (select max(e.id) from messages e where e.person_id = m.person_id and e.walk_id = m.walk_id
+          and e.step = own.thread and e.state = 'sent') as answers`,
     values: [channel, ts(now), most, grace]
   });
   return rows;

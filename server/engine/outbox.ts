@@ -14,7 +14,7 @@ import { readClock } from '../clock/clock.ts';
 import { isNobodysFault, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { fillMessage, keepParts, restoreParts, Unfillable, type Content } from '../mail/content.ts';
-import { renderEmail, renderSms, scopeOf, type RenderContext } from '../mail/render.ts';
+import { renderEmail, renderSms, scopeOf, type Recipient, type RenderContext } from '../mail/render.ts';
 import type { Mailer } from '../mail/smtp.ts';
 import { sendSms } from '../sms/gateway.ts';
 import { gateOf } from './channels.ts';
@@ -177,7 +177,7 @@ export class Outbox {
     }
     try {
       const recipient = { person: row.person_id, message: row.id };
-      return { step, content: fillMessage(step, scopeOf(recipient, row.fields, name, this.context())) };
+      return { step, content: fillMessage(step, scopeOf(recipient, row.fields, name, this.context(), row.entry)) };
     } catch (error) {
       if (error instanceof Unfillable) return not('filling-in', error.message);
       throw error;
@@ -202,16 +202,21 @@ export class Outbox {
       }
       return await post.mailer.send({
         ...renderEmail(content, step, recipient, this.context()),
-        from: post.mailFrom,
+        from: senderOf(post.mailFrom, step.from, row.owner),
+        inReplyTo: row.answers === null ? null : this.messageIdOf({ person: row.person_id, message: row.answers }),
         to: row.address,
         replyTo: step.replyTo ?? post.replyTo,
-        messageId: `<${key}@${post.mailDomain}>`,
+        messageId: this.messageIdOf(recipient),
         returnPath: `bounce+${key}@${post.mailDomain}`,
         date: now
       });
     } catch (error) {
       return { ok: false, kind: 'temporary', error: (error as Error).message };
     }
+  }
+
+  private messageIdOf(recipient: Recipient): string {
+    return `<${messageKey(this.post.secret, recipient)}@${this.post.mailDomain}>`;
   }
 
   private done(outcome: Outcome): void {
@@ -274,6 +279,21 @@ export class Outbox {
       // The database is away: leases run on as they are, and are renewed once it is back.
     }
   }
+}
+
+/**
+ * Who a mail says it is from: the workspace's address, under the name that the step chose: a sender's, or that of the
+ * person's owner where they have one. An address is ours to write from only within the domain of the workspace's own.
+ */
+export function senderOf(own: string, chosen: string | undefined, owner: string | null): string {
+  const address = /<([^>]+)>\s*$/.exec(own)?.[1] ?? own;
+  const wanted = chosen === 'owner' ? owner : chosen;
+  if (!wanted) return own;
+  const given = /^(.*?)\s*<([^<>\s]+@[^<>\s]+)>$/.exec(wanted) ?? (wanted.includes('@') ? [wanted, '', wanted] : null);
+  const domain = (a: string): string => a.slice(a.lastIndexOf('@') + 1).toLowerCase();
+  const from = given?.[2] && domain(given[2]) === domain(address) ? given[2] : address;
+  const name = (given ? given[1] : wanted)?.replace(/["\\<>\r\n]/g, '').trim();
+  return name ? `"${name}" <${from}>` : from;
 }
 
 function senderName(from: string): string {

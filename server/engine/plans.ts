@@ -1,11 +1,24 @@
 /** The plans that workers follow: live versions for entering, all versions for walks under way. */
-import { compile, type JourneyPlan } from '../../core/journey/compile.ts';
+import { compile, type JourneyInstruction, type JourneyPlan } from '../../core/journey/compile.ts';
 import type { Journey } from '../../core/journey/schema.ts';
+import type { Winner } from '../../core/steps/winner.ts';
+import type { Walk } from '../../core/walk/walk.ts';
 import type { Db } from '../db/pool.ts';
+import { SettingsBook } from '../settings/settings.ts';
 
 export interface LivePlan {
   journeyId: number;
   plan: JourneyPlan;
+  /** Dates and timetables let people in from here on, UTC ms. */
+  since: number;
+}
+
+/** A split with a winner: its instruction, and what it is won by. */
+export interface WinnerSplit {
+  journeyId: number;
+  plan: JourneyPlan;
+  here: JourneyInstruction;
+  winner: Winner;
 }
 
 /** A version that cannot be followed: those who walk on it are set aside, and nobody enters. */
@@ -16,6 +29,7 @@ export class BrokenVersion extends Error {}
  * error, which only those meet who walk on it.
  */
 export class PlanBook {
+  readonly settings = new SettingsBook();
   private readonly byVersion = new Map<string, JourneyPlan | BrokenVersion>();
   private readonly keys = new Map<number, string>();
   private readonly ids = new Map<string, number>();
@@ -26,9 +40,9 @@ export class PlanBook {
   }
 
   private async inState(db: Db, state: 'live' | 'paused'): Promise<LivePlan[]> {
-    const { rows } = await db.query<{ id: number; key: string; live_version: number }>({
+    const { rows } = await db.query<{ id: number; key: string; live_version: number; open_since: number | null }>({
       name: 'journeys-in-state',
-      text: `select id, key, live_version from journeys where state = $1 and live_version is not null order by id`,
+      text: `select id, key, live_version, open_since from journeys where state = $1 and live_version is not null order by id`,
       values: [state]
     });
     for (const r of rows) this.learn(r.id, r.key);
@@ -38,7 +52,7 @@ export class PlanBook {
     );
     return rows.flatMap((r) => {
       const plan = this.byVersion.get(`${r.id}/${r.live_version}`);
-      return plan && !(plan instanceof Error) ? [{ journeyId: r.id, plan }] : [];
+      return plan && !(plan instanceof Error) ? [{ journeyId: r.id, plan, since: r.open_since ?? Infinity }] : [];
     });
   }
 
@@ -82,10 +96,35 @@ export class PlanBook {
     return found;
   }
 
+  /** A version's plan, where it is loaded and can be followed. */
+  found(journeyId: number, version: number): JourneyPlan | null {
+    const found = this.byVersion.get(`${journeyId}/${version}`);
+    return found === undefined || found instanceof Error ? null : found;
+  }
+
   /** What a version asks whether it was done with a walk's messages. */
   reactionsRead(journeyId: number, version: number): ReadonlySet<string> {
-    const found = this.byVersion.get(`${journeyId}/${version}`);
-    return found === undefined || found instanceof Error ? NONE : found.facts.reactions;
+    return this.found(journeyId, version)?.facts.reactions ?? NONE;
+  }
+
+  /** The plan that a walk follows, where it can be followed, with its journey. */
+  followed(walk: Walk): [journeyId: number, plan: JourneyPlan][] {
+    const id = this.idOf(walk.journey);
+    const plan = this.found(id, walk.version);
+    return plan ? [[id, plan]] : [];
+  }
+
+  /** The splits with a winner of some versions. */
+  winnerSplits(versions: Iterable<[journeyId: number, plan: JourneyPlan]>): WinnerSplit[] {
+    const found = new Map<string, WinnerSplit>();
+    for (const [journeyId, plan] of versions) {
+      for (const here of plan.instructions) {
+        const { step } = here;
+        if (step.kind === 'split' && step.winner)
+          found.set(`${journeyId}/${plan.version}/${step.key}`, { journeyId, plan, here, winner: step.winner });
+      }
+    }
+    return [...found.values()];
   }
 
   keyOf(journeyId: number): string {

@@ -16,7 +16,8 @@ export async function saveFacts(db: Db, { changes }: Pick<BatchRecord, 'changes'
   if (!changes.length) return;
   const labels = {
     tag: new Map<string, Last & { name: string; on: boolean }>(),
-    list: new Map<string, Last & { name: string; on: boolean }>()
+    list: new Map<string, Last & { name: string; on: boolean }>(),
+    segment: new Map<string, Last & { name: string; on: boolean }>()
   };
   const scores = new Map<string, Last & { name: string; points: number }>();
   const consents = new Map<string, Last & { channel: string; state: string | null; source: string }>();
@@ -27,6 +28,7 @@ export async function saveFacts(db: Db, { changes }: Pick<BatchRecord, 'changes'
     switch (change.fact) {
       case 'tag':
       case 'list':
+      case 'segment':
         labels[change.fact].set(`${person}/${change.name}`, { ...last, name: change.name, on: change.on });
         break;
       case 'score':
@@ -43,7 +45,7 @@ export async function saveFacts(db: Db, { changes }: Pick<BatchRecord, 'changes'
         break;
     }
   }
-  for (const fact of ['tag', 'list'] as const) await saveLabels(db, fact, [...labels[fact].values()]);
+  for (const fact of ['tag', 'list', 'segment'] as const) await saveLabels(db, fact, [...labels[fact].values()]);
   if (scores.size) {
     await db.query({
       name: 'save-scores',
@@ -70,8 +72,12 @@ export async function saveFacts(db: Db, { changes }: Pick<BatchRecord, 'changes'
   await catalogueFields(db, named, changes[0]?.at ?? 0);
 }
 
-async function saveLabels(db: Db, fact: 'tag' | 'list', rows: (Last & { name: string; on: boolean })[]): Promise<void> {
-  const table = fact === 'tag' ? 'person_tags' : 'person_lists';
+async function saveLabels(
+  db: Db,
+  fact: 'tag' | 'list' | 'segment',
+  rows: (Last & { name: string; on: boolean })[]
+): Promise<void> {
+  const table = `person_${fact}s`;
   const on = rows.filter((r) => r.on);
   const off = rows.filter((r) => !r.on);
   if (on.length) {

@@ -3,13 +3,15 @@ import { END } from '../../core/walk/plan.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import type { FactChange, TrailLine } from '../../core/person/world.ts';
 import { keepHappening, keepState } from '../../core/person/kept.ts';
-import type { PersonState, SentMessage } from '../../core/person/state.ts';
+import type { Errand, PersonState, SentMessage } from '../../core/person/state.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
 import type { Walk } from '../../core/walk/walk.ts';
 import { columns } from '../db/columns.ts';
 import { countedOf, Counts, type Counted } from './count.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook } from './plans.ts';
+import type { Step } from '../../core/steps/index.ts';
+import { saveErrands } from './save-errands.ts';
 import { saveFacts } from './save-facts.ts';
 
 /** What a batch collected, in the order in which it came. */
@@ -21,6 +23,7 @@ export interface BatchRecord {
   trail: { person: number; version: number; record: number; line: TrailLine }[];
   happenings: { person: number; happening: Happening }[];
   messages: { person: number; version: number; message: SentMessage; address: string }[];
+  errands: { person: number; version: number; errand: Errand }[];
   changes: { person: number; at: number; change: FactChange; source: string }[];
   /** Inbox rows that were worked off, each with the happening it turned out to be. */
   handled: { person: number; id: number; at: number; message: number | null; given: Happening | null }[];
@@ -46,6 +49,7 @@ export const emptyRecord = (): BatchRecord => ({
   trail: [],
   happenings: [],
   messages: [],
+  errands: [],
   changes: [],
   handled: [],
   agendas: []
@@ -58,6 +62,7 @@ export async function saveBatch(db: Db, plans: PlanBook, batch: BatchRecord, zon
   await saveTrail(db, plans, batch);
   await saveHappenings(db, plans, batch);
   await saveMessages(db, plans, batch);
+  await saveErrands(db, plans, batch);
   await saveFacts(db, batch);
   await saveAgendas(db, batch);
   await saveReactions(db, batch, counts);
@@ -221,6 +226,7 @@ async function saveWalks(db: Db, plans: PlanBook, batch: BatchRecord): Promise<v
     const changing = [
       'person_id',
       'id',
+      'version',
       'state',
       'at_step',
       'step',
@@ -235,11 +241,11 @@ async function saveWalks(db: Db, plans: PlanBook, batch: BatchRecord): Promise<v
       name: 'move-walks',
       text: `
         update walks w
-        set state = m.state, at_step = m.at_step, step = m.step, standing = m.standing, due_at = m.due_at,
+        set version = m.version, state = m.state, at_step = m.at_step, step = m.step, standing = m.standing, due_at = m.due_at,
           ended_at = m.ended_at, reason = m.reason, more = m.more, goal_reached = m.goal_reached
-        from unnest($1::bigint[], $2::integer[], $3::text[], $4::integer[], $5::text[], $6::text[], $7::timestamptz[],
-          $8::timestamptz[], $9::text[], $10::jsonb[], $11::boolean[])
-          as m (person_id, id, state, at_step, step, standing, due_at, ended_at, reason, more, goal_reached)
+        from unnest($1::bigint[], $2::integer[], $3::integer[], $4::text[], $5::integer[], $6::text[], $7::text[],
+          $8::timestamptz[], $9::timestamptz[], $10::text[], $11::jsonb[], $12::boolean[])
+          as m (person_id, id, version, state, at_step, step, standing, due_at, ended_at, reason, more, goal_reached)
         where w.person_id = m.person_id and w.id = m.id`,
       values: columns(
         batch.moved.map((w) => walkRow(plans, w)),
@@ -339,11 +345,11 @@ async function saveMessages(db: Db, plans: PlanBook, { messages }: BatchRecord):
     name: 'save-messages',
     text: `
       insert into messages (person_id, walk_id, journey_id, version, step, visit, channel, address, created_at, try_at,
-        record, service)
-      select person_id, walk_id, journey_id, version, step, visit, channel, address, at, at, record, service
+        record, service, thread)
+      select person_id, walk_id, journey_id, version, step, visit, channel, address, at, at, record, service, thread
       from unnest($1::bigint[], $2::integer[], $3::bigint[], $4::integer[], $5::text[], $6::integer[], $7::text[],
-        $8::text[], $9::timestamptz[], $10::bigint[], $11::boolean[]) with ordinality
-        as t (person_id, walk_id, journey_id, version, step, visit, channel, address, at, record, service, place)
+        $8::text[], $9::timestamptz[], $10::bigint[], $11::boolean[], $12::text[]) with ordinality
+        as t (person_id, walk_id, journey_id, version, step, visit, channel, address, at, record, service, thread, place)
       order by place`,
     values: columns(
       messages.map(({ person, version, message: m, address }) => ({
@@ -357,9 +363,25 @@ async function saveMessages(db: Db, plans: PlanBook, { messages }: BatchRecord):
         address,
         at: ts(m.at),
         record: m.order,
-        service: m.service ?? false
+        service: m.service ?? false,
+        thread: threadOf(plans.plan(plans.idOf(m.journey), version).byKey.get(m.step)?.step)
       })),
-      ['person', 'walk', 'journey', 'version', 'step', 'visit', 'channel', 'address', 'at', 'record', 'service']
+      [
+        'person',
+        'walk',
+        'journey',
+        'version',
+        'step',
+        'visit',
+        'channel',
+        'address',
+        'at',
+        'record',
+        'service',
+        'thread'
+      ]
     )
   });
 }
+
+const threadOf = (step: Step | undefined): string | null => (step?.kind === 'email' ? (step.thread ?? null) : null);

@@ -3,6 +3,8 @@
  * poll as the fallback. It goes on by itself when the database was gone.
  */
 import type { Logger } from 'pino';
+import { workCrowd } from '../crowds/crowds.ts';
+import { lookAtMidnight } from '../crowds/midnight.ts';
 import { runAskedSkip } from '../clock/skip.ts';
 import { listen } from '../db/notify.ts';
 import { isUnavailable, type Pool } from '../db/pool.ts';
@@ -89,6 +91,8 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
   const loops = [
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
     ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),
+    repeat('errands', async () => (await engine.errands.run()) > 0),
+    repeat('crowds', async () => (await lookAtMidnight(engine.pool, engine.plans.settings)) || workCrowd(engine.pool)),
     repeat('clock', () => runAskedSkip(engine, ending.signal)),
     ...(engine.keep === null ? [] : [repeat('retention', forgetting(engine.pool, engine.keep))])
   ];

@@ -6,7 +6,8 @@
  */
 import { createHmac, timingSafeEqual } from 'node:crypto';
 
-export type TokenUse = 'open' | 'link' | 'unsubscribe';
+/** `confirm` names an errand instead of a message. */
+export type TokenUse = 'open' | 'link' | 'unsubscribe' | 'confirm';
 
 export interface Token {
   person: number;

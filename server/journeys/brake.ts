@@ -4,6 +4,8 @@
  * stands on a record.
  */
 import { now } from '../clock/clock.ts';
+import { askCrowd, wantsLook } from '../crowds/crowds.ts';
+import type { Journey } from '../../core/journey/schema.ts';
 import { changed, notify } from '../db/notify.ts';
 import { ALL_DAYS } from '../engine/count.ts';
 import type { JourneyState } from './journeys.ts';
@@ -41,30 +43,79 @@ export async function brakeFigures(
   return rows[0] ?? { inside: 0, waiting: 0, tooLate: 0 };
 }
 
-export type BrakeAct = 'pause' | 'resume' | 'close' | 'reopen';
+export const BRAKE_ACTS = ['pause', 'resume', 'close', 'reopen', 'end', 'archive', 'unarchive'] as const;
+export type BrakeAct = (typeof BRAKE_ACTS)[number];
 
 /** From which states an act leads to which; `null`: to the one it was paused in. */
 const ACTS: Record<BrakeAct, { from: JourneyState[]; to: JourneyState | null }> = {
   pause: { from: ['live', 'closing'], to: 'paused' },
   resume: { from: ['paused'], to: null },
   close: { from: ['live'], to: 'closing' },
-  reopen: { from: ['closing'], to: 'live' }
+  reopen: { from: ['closing'], to: 'live' },
+  end: { from: ['live', 'closing', 'paused'], to: 'closed' },
+  archive: { from: ['draft', 'closed'], to: 'archived' },
+  unarchive: { from: ['archived'], to: null }
 };
+
+/** Deletes a journey that nobody ever entered; false where somebody did, or it is gone. */
+export async function deleteJourney(pool: Pool, key: string, by: string): Promise<boolean> {
+  return transaction(pool, async (db) => {
+    const { rows } = await db.query<{ id: number; name: string }>(
+      `select j.id, j.name from journeys j where j.key = $1 and j.state in ('draft', 'closed', 'archived')
+         and not exists (select from walks w where w.journey_id = j.id)
+         and not exists (select from counters c where c.journey_id = j.id and c.what = 'entered')
+       for update`,
+      [key]
+    );
+    const [row] = rows;
+    if (!row) return false;
+    await noteAct(db, by, 'delete', null, { key, name: row.name });
+    await db.query('delete from journeys where id = $1', [row.id]);
+    await changed(db, { journeys: [row.id] });
+    return true;
+  });
+}
 
 /** Does it; false where the journey is not in a state for it, as when somebody else was first. */
 export async function brake(pool: Pool, key: string, act: BrakeAct, by: string): Promise<boolean> {
   const { from, to } = ACTS[act];
   return transaction(pool, async (db) => {
     const at = ts(await now(db));
-    const { rows } = await db.query<{ id: number }>(
+    const { rows } = await db.query<{ id: number; live_version: number; document: Journey }>(
       `update journeys
-       set state = coalesce($3, paused_from, 'live'), paused_at = case $3 when 'paused' then $4::timestamptz end,
-         paused_from = case $3 when 'paused' then state end
-       where key = $1 and state = any($2::text[]) returning id`,
-      [key, from, to, at]
+       set state = coalesce($3, paused_from, case state when 'archived' then case when live_version is null then 'draft' else 'closed' end else 'live' end),
+         paused_at = case $3 when 'paused' then $4::timestamptz end,
+         paused_from = case $3 when 'paused' then state end,
+         -- Dates that pass while nobody can get in are past.
+         open_since = case when $5::boolean then $4 else open_since end
+       where key = $1 and state = any($2::text[])
+       returning id, live_version, (select document from versions v where v.journey_id = journeys.id and v.number = live_version) as document`,
+      [key, from, to, at, act === 'resume' || act === 'reopen']
     );
-    const id = rows[0]?.id;
-    if (id === undefined) return false;
+    const [row] = rows;
+    if (!row) return false;
+    const { id } = row;
+    if ((act === 'resume' || act === 'reopen') && wantsLook(row.document))
+      await askCrowd(db, { kind: 'look', by, journey: { id, version: row.live_version, document: row.document } });
+    if (act === 'end') {
+      await askCrowd(db, { kind: 'end', by, journey: { id, version: row.live_version, document: row.document } });
+      await db.query(
+        `update crowds set state = 'done', ended_at = clock_timestamp()
+        where journey_id = $1 and state <> 'done' and kind not in ('end')`,
+        [id]
+      );
+      // What is written and has not gone out does not go out any more.
+      await db.query(
+        `update messages set state = 'failed', trouble = 'ended', error = 'the journey was ended before it went out', not_before = null
+         where journey_id = $1 and state = 'queued'`,
+        [id]
+      );
+      await db.query(
+        `update errands set state = 'failed', error = 'the journey was ended before it was done', not_before = null
+         where journey_id = $1 and state = 'queued'`,
+        [id]
+      );
+    }
     if (act === 'resume') {
       // Whoever is inside, and whoever would have got in: each hears of what was missed, and timers that are late fire.
       await db.query(
@@ -87,12 +138,13 @@ export async function brake(pool: Pool, key: string, act: BrakeAct, by: string):
   });
 }
 
-async function noteAct(db: Db, by: string, what: string, journey: number | null): Promise<void> {
-  await db.query('insert into acts (at, by, what, journey_id) values ($1, $2, $3, $4)', [
+async function noteAct(db: Db, by: string, what: string, journey: number | null, detail: object = {}): Promise<void> {
+  await db.query('insert into acts (at, by, what, journey_id, detail) values ($1, $2, $3, $4, $5)', [
     ts(await now(db)),
     by,
     what,
-    journey
+    journey,
+    JSON.stringify(detail)
   ]);
 }
 

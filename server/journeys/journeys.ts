@@ -1,12 +1,11 @@
 /** Journeys as documents: making one, saving its draft, reading it. */
-import { beyondLive } from '../../core/check/live-subset.ts';
 import { schemaProblems, pathText } from '../../core/journey/problems.ts';
 import { sizeProblem, sizeText } from '../../core/journey/size.ts';
 import { FORMAT, journeySchema, type Journey } from '../../core/journey/schema.ts';
 import { now } from '../clock/clock.ts';
 import { ts, type Db } from '../db/pool.ts';
 
-export type JourneyState = 'draft' | 'live' | 'paused' | 'closing' | 'closed';
+export type JourneyState = 'draft' | 'live' | 'paused' | 'closing' | 'closed' | 'archived';
 
 export interface JourneyRow {
   id: number;
@@ -90,8 +89,6 @@ export async function saveDraft(db: Db, key: string, revision: number, document:
       message: first ? `${pathText(first.path)}: ${first.message}` : 'the draft cannot be read'
     };
   }
-  const [beyond] = beyondLive(read.data);
-  if (beyond) return { ok: false, kind: 'bad', message: `${pathText(beyond.path)}: ${beyond.message}` };
   if (read.data.key !== key)
     return { ok: false, kind: 'bad', message: `key: found "${read.data.key}", expected "${key}"` };
   const at = await now(db);

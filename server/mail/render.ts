@@ -1,7 +1,8 @@
 /** One message as it goes over the wire: its content, with tracked links, a pixel and a way out that are about this copy alone. */
 import { emailHtml } from '../../core/message/html.ts';
 import { distinctLinks, joinParts } from '../../core/message/links.ts';
-import type { MessageScope } from '../../core/message/personal.ts';
+import { entryScope, type MessageScope } from '../../core/message/personal.ts';
+import type { Happening } from '../../core/person/happening.ts';
 import type { EmailStep } from '../../core/steps/email.ts';
 import { signToken } from '../intake/token.ts';
 import type { Content } from './content.ts';
@@ -37,9 +38,11 @@ export const scopeOf = (
   recipient: Recipient,
   fields: Record<string, unknown>,
   journeyName: string,
-  context: RenderContext
+  context: RenderContext,
+  entry: Happening | null = null
 ): MessageScope => ({
   person: fields,
+  entry: entryScope(entry),
   journey: { name: journeyName },
   links: { unsubscribe: unsubscribeAddress(recipient, context) }
 });

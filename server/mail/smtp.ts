@@ -4,10 +4,14 @@ import { encodeWords } from './encoded-words.ts';
 import { meaningOf, type Handed } from './answer.ts';
 import type { RenderedEmail } from './render.ts';
 
-export interface Mail extends RenderedEmail {
+export interface Mail extends Omit<RenderedEmail, 'html'> {
+  /** `null`: its words alone. */
+  html: string | null;
   from: string;
   to: string;
   replyTo: string | null;
+  /** The mail of ours that it answers, so that readers show them as one thread. */
+  inReplyTo?: string | null;
   /** Derived from the outbox row, so that a repeat can be recognised. */
   messageId: string;
   /** Envelope sender of this one message (VERP), so that a bounce names it. */
@@ -68,8 +72,9 @@ export function openMailer({ url, tls = 'offered', ca, name, connections = 8 }: 
           ...(mail.replyTo === null ? {} : { replyTo: mail.replyTo }),
           subject: encodeWords(mail.subject),
           text: mail.text,
-          html: mail.html,
+          ...(mail.html === null ? {} : { html: mail.html }),
           messageId: mail.messageId,
+          ...(mail.inReplyTo ? { inReplyTo: mail.inReplyTo, references: mail.inReplyTo } : {}),
           date: new Date(mail.date),
           envelope: { from: mail.returnPath, to: mail.to },
           headers: {

@@ -7,6 +7,7 @@ import type { Recorder, World } from '../../core/person/world.ts';
 import type { Channel } from '../../core/person/values.ts';
 import { readClock } from '../clock/clock.ts';
 import { ts, type Pool } from '../db/pool.ts';
+import { DrawsBook } from '../engine/draws.ts';
 import { loadPeople } from '../engine/load.ts';
 import { liveWorld } from '../engine/world.ts';
 import { PlanBook } from '../engine/plans.ts';
@@ -38,7 +39,7 @@ let kept: { key: string; ahead: Ahead; until: number } | null = null;
 
 /** Messages that go out from now until `hours` from now, by the plan as it stands. */
 export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
-  const { now, zone } = await readClock(pool);
+  const { now } = await readClock(pool);
   const until = now + hours * 3_600_000;
   // Whatever happens is recorded, and takes a number; which numbers were given is known without looking at any row.
   const change = await pool.query<{ happenings: number; messages: number; acts: number | null }>({
@@ -72,16 +73,23 @@ export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
   messages.push(...queued.rows);
   await plans.live(pool);
   const paused = await plans.paused(pool);
+  const { workspace } = await plans.settings.read(pool);
   for (let i = 0; i < ids.length; i += PART) {
-    const { people, suppressed } = await loadPeople(pool, ids.slice(i, i + PART), now, plans);
+    const loaded = await loadPeople(pool, ids.slice(i, i + PART), now, plans, []);
+    const splits = plans.winnerSplits(loaded.people.flatMap((p) => p.walks.flatMap((w) => plans.followed(w))));
+    const draws = await DrawsBook.read(pool, plans, splits, now, workspace.zone);
     // Nobody new comes in by what is only foreseen, and nothing that is foreseen suppresses an address.
-    const world: World = { ...liveWorld([], plans, paused, suppressed, zone), suppress: () => undefined };
-    for (const { id, state } of people) {
+    const world: World = {
+      ...liveWorld({ entering: [], plans, paused, loaded, workspace, draws: draws.of }),
+      suppress: () => undefined
+    };
+    for (const { id, state } of loaded.people) {
       const recorder: Recorder = {
         walk: () => undefined,
         trail: () => undefined,
         happening: () => undefined,
         change: () => undefined,
+        errand: () => undefined,
         message: (m) =>
           void messages.push({ at: m.at, channel: m.channel, journey: m.journey, step: m.step, person: id })
       };

@@ -126,7 +126,7 @@ async function listJourneys(db: Db, at: number, zone: string): Promise<Row[]> {
         where journey_id = j.id and name <> 'delivered' and handled_at is not null
         order by id desc limit 1
       ) l on true
-      order by array_position(array['live', 'closing', 'paused', 'draft', 'closed'], j.state), j.name`,
+      order by array_position(array['live', 'closing', 'paused', 'draft', 'closed', 'archived'], j.state), j.name`,
     values: [dateText(wallDay(zone, at)), dateText(wallDay(zone, at - 90 * DAY))]
   });
   return rows;

@@ -23,7 +23,7 @@ export interface Hour {
 }
 
 export interface Need {
-  kind: 'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray';
+  kind: 'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray' | 'task';
   title: string;
   detail: string;
   /** Where more of it is shown; absent where there is no such place. */
@@ -120,7 +120,7 @@ async function goneToday(db: Db, now: number, midnight: number): Promise<Map<str
 
 async function needsYou(db: Db, now: number): Promise<Need[]> {
   const week = ts(now - 7 * DAY);
-  const [aside, matters, failed, retrying, replies, strays, live] = await Promise.all([
+  const [aside, matters, failed, retrying, replies, strays, live, errands, due] = await Promise.all([
     whoIsAside(db),
     stoppedChannels(db, ts(now)),
     db.query<{
@@ -162,7 +162,25 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
     db.query<{ name: string; key: string; document: Journey }>(
       `select j.name, j.key, v.document from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
        where j.state = 'live' order by j.name`
-    )
+    ),
+    db.query<{ n: number; error: string; journey: string }>({
+      name: 'errands-failed',
+      text: `
+        select count(*) as n, max(e.error) as error, min(j.name) as journey
+        from errands e join journeys j on j.id = e.journey_id
+        where e.error is not null and e.state in ('queued', 'failed') and e.at > $1 having count(*) > 0`,
+      values: [week]
+    }),
+    db.query<{ n: number; title: string; name: string }>({
+      name: 'tasks-due',
+      text: `
+        select t.n, t.title, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name
+        from (
+          select person_id, title, count(*) over () as n from tasks
+          where done_at is null and due_at <= $1 order by due_at, priority, id limit 1
+        ) t join people p on p.id = t.person_id`,
+      values: [ts(now)]
+    })
   ]);
   const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
   const needs: Need[] = [];
@@ -171,7 +189,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       kind: 'aside',
       title: `${plural(r.people, 'person is', 'people are')} set aside`,
       detail: `Work on ${r.name}${r.people > 1 ? ` and ${r.people - 1} more` : ''} failed: ${r.error} · ${plural(r.attempts, 'try', 'tries')} so far; all others go on`,
-      href: `/people/${r.person}`,
+      href: '/set-aside',
       act: 'Show',
       action: { name: 'aside', value: '', label: 'Try again' }
     });
@@ -208,6 +226,24 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       ...(r.trouble === 'mailbox'
         ? {}
         : { action: { name: 'again' as const, value: `${r.key} ${r.trouble}`, label: 'Send again' } })
+    });
+  }
+  for (const r of errands.rows) {
+    needs.push({
+      kind: 'failure',
+      title: `${plural(r.n, 'call or notice', 'calls and notices')} did not arrive`,
+      detail: `${r.journey} · ${r.error}`,
+      href: '/set-aside',
+      act: 'Show'
+    });
+  }
+  for (const r of due.rows) {
+    needs.push({
+      kind: 'task',
+      title: `${plural(r.n, 'task is', 'tasks are')} due`,
+      detail: `${r.title} · ${r.name}${r.n > 1 ? `, and ${r.n - 1} more` : ''}`,
+      href: '/tasks?view=due',
+      act: 'Open'
     });
   }
   for (const r of live.rows) {

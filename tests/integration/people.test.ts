@@ -15,7 +15,7 @@ import { beginFile, importFile, keepPart, PART_BYTES, partsOf } from '../../serv
 import { lookAt } from '../../server/people/look.ts';
 import { checkRows, guessTargets, type Target } from '../../server/people/rows.ts';
 import { personPage, searchPeople } from '../../server/people/people.ts';
-import { review } from '../../server/journeys/going-live.ts';
+import { review } from '../../server/journeys/review.ts';
 import { createJourney, saveDraft } from '../../server/journeys/journeys.ts';
 import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';
 

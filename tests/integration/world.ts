@@ -27,7 +27,8 @@ export interface World {
 
 let count = 0;
 
-export async function openWorld(): Promise<World> {
+/** `at`: where its practice clock stands, UTC ms. */
+export async function openWorld(at = MONDAY): Promise<World> {
   const name = `test_${process.pid}_${++count}`;
   const admin = new pg.Client({ connectionString: inject('keeper') });
   await admin.connect();
@@ -38,7 +39,7 @@ export async function openWorld(): Promise<World> {
   const secret = randomBytes(32);
   await pool.query(
     `insert into workspace (name, zone, clock, practice_now, secret) values ('Test', 'UTC', 'practice', $1, $2)`,
-    [ts(MONDAY), secret]
+    [ts(at), secret]
   );
   const postbox = await startPostbox({ smtp: 0, http: 0 });
   const handset = await startHandset({ port: 0, webhook: () => 'http://127.0.0.1:9/none', secret: 'x'.repeat(32) });
@@ -87,6 +88,10 @@ export async function addPeople(pool: Pool, people: PersonState[]): Promise<numb
     );
     const id = rows[0]!.id;
     ids.push(id);
+    for (const [score, points] of p.scores)
+      await pool.query('insert into scores values ($1, $2, $3, $4)', [id, score, points, ts(MONDAY)]);
+    for (const list of p.lists)
+      await pool.query('insert into person_lists values ($1, $2, $3)', [id, list, ts(MONDAY)]);
     for (const tag of p.tags) await pool.query('insert into person_tags values ($1, $2, $3)', [id, tag, ts(MONDAY)]);
     for (const [channel, state] of Object.entries(p.consent)) {
       await pool.query(`insert into consents values ($1, $2, $3, $4, 'test')`, [id, channel, state, ts(MONDAY)]);
@@ -95,10 +100,14 @@ export async function addPeople(pool: Pool, people: PersonState[]): Promise<numb
   return ids;
 }
 
-export async function live(world: World, journey: Journey): Promise<void> {
-  const key = await createJourney(world.pool, journey, 'test');
-  const result = await setLive(world.pool, key, 1, 'test');
-  if (!result.ok) throw new Error(result.message);
+/** Makes journeys and sets them live, in their order; all are there before the first goes live. */
+export async function live(world: World, ...journeys: Journey[]): Promise<void> {
+  const keys: string[] = [];
+  for (const journey of journeys) keys.push(await createJourney(world.pool, journey, 'test'));
+  for (const key of keys) {
+    const result = await setLive(world.pool, key, 1, 'test');
+    if (!result.ok) throw new Error(result.message);
+  }
 }
 
 /** Hands over what is due now, and waits until it is recorded; how many messages were taken. */

@@ -4,6 +4,7 @@
   import ErrorFilled from 'carbon-icons-svelte/lib/ErrorFilled.svelte';
   import Renew from 'carbon-icons-svelte/lib/Renew.svelte';
   import PauseOutline from 'carbon-icons-svelte/lib/PauseOutline.svelte';
+  import Task from 'carbon-icons-svelte/lib/Task.svelte';
   import Reply from 'carbon-icons-svelte/lib/Reply.svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import HoursStrip from '$ui/HoursStrip.svelte';
@@ -22,7 +23,8 @@
     finding: WarningAlt,
     reply: Reply,
     retry: Renew,
-    stray: Reply
+    stray: Reply,
+    task: Task
   };
 
   function difference(count: number, usual: number): string {

@@ -3,6 +3,7 @@
   import Time from 'carbon-icons-svelte/lib/Time.svelte';
   import DirectionFork from 'carbon-icons-svelte/lib/DirectionFork.svelte';
   import UserMultiple from 'carbon-icons-svelte/lib/UserMultiple.svelte';
+  import Task from 'carbon-icons-svelte/lib/Task.svelte';
   import Reply from 'carbon-icons-svelte/lib/Reply.svelte';
   import Store from 'carbon-icons-svelte/lib/Store.svelte';
 
@@ -10,6 +11,7 @@
     { href: '/', name: 'Today', icon: Time },
     { href: '/journeys', name: 'Journeys', icon: DirectionFork },
     { href: '/people', name: 'People', icon: UserMultiple },
+    { href: '/tasks', name: 'Tasks', icon: Task },
     { href: '/replies', name: 'Replies', icon: Reply },
     { href: '/stand-ins', name: 'Stand-ins', icon: Store }
   ];

@@ -24,6 +24,9 @@
   const ACTS: Record<BrakeAct, { label: string; sure: string }> = {
     pause: { label: 'Pause', sure: 'Pause it now' },
     close: { label: 'Close to new people', sure: 'Close it' },
+    end: { label: 'End for everyone', sure: 'End it now' },
+    archive: { label: 'Archive', sure: 'Archive it' },
+    unarchive: { label: 'Take out of the archive', sure: 'Take it out' },
     resume: { label: 'Let it go on', sure: 'Let it go on' },
     reopen: { label: 'Open to new people', sure: 'Open it' }
   };
@@ -33,10 +36,20 @@
     resume: `${inside} move on: what happened meanwhile is heard of in its order, then what is late comes. ${
       figures.waiting ? `${waiting} go out` : 'No message waits'
     }${figures.tooLate ? `, but for ${figures.tooLate} that waited longer than they may` : ''}.`,
-    reopen: 'New people get in again. Who would have got in meanwhile does not.'
+    reopen: 'New people get in again. Who would have got in meanwhile does not.',
+    end: `${inside} leave it at once${figures.waiting ? `, and ${waiting} that wait do not go out` : ''}. This cannot be taken back.`,
+    archive: 'It is put away, with all that is on record of it, and no longer stands among the others.',
+    unarchive: 'It stands among the others again, as it was.'
   });
   const possible = $derived<BrakeAct[]>(
-    now === 'live' ? ['pause', 'close'] : now === 'paused' ? ['resume'] : now === 'closing' ? ['pause', 'reopen'] : []
+    {
+      live: ['pause', 'close', 'end'],
+      paused: ['resume', 'end'],
+      closing: ['pause', 'reopen', 'end'],
+      closed: ['archive'],
+      archived: ['unarchive'],
+      draft: ['archive']
+    }[now] as BrakeAct[]
   );
   let asked = $state<BrakeAct | null>(null);
   const act = $derived(asked && possible.includes(asked) ? asked : null);
@@ -45,6 +58,8 @@
 {#if possible.length}
   <section class:paused={now === 'paused'} aria-label="Brake">
     {#if now === 'paused'}<strong>Paused</strong> <span class="soft">{since}</span>
+    {:else if now === 'closed'}<strong>Ended</strong> <span class="soft">{since}</span>
+    {:else if now === 'archived'}<strong>Archived</strong> <span class="soft">{since}</span>
     {:else if now === 'closing'}<strong>Closed to new people</strong> <span class="soft">{since}</span>{/if}
     {#if act}
       <p>{WORDS[act]}</p>

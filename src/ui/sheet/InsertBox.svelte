@@ -1,8 +1,7 @@
 <script lang="ts">
   import { onMount } from 'svelte';
-  import { SHEET_KINDS } from '$core/check/live-subset.ts';
   import { STEP_KINDS, type StepName } from '$core/steps/index.ts';
-  import { SHOWN } from './kinds.ts';
+  import { SHEET_KINDS, SHOWN } from './kinds.ts';
 
   let {
     x,

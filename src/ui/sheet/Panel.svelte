@@ -5,13 +5,12 @@
   import { laneAt, messagesBefore, placeOf } from '$core/edit/edit.ts';
   import type { Finding } from '$core/check/index.ts';
   import { layoutSheet } from '$core/sheet/layout.ts';
-  import { SHEET_KINDS } from '$core/check/live-subset.ts';
   import { STEP_KINDS } from '$core/steps/index.ts';
   import { durationWords, momentWords } from '$core/tell/words.ts';
   import type { SamplePerson } from '$server/people/sample.ts';
   import FixButton from './FixButton.svelte';
   import type { Editor } from './editor.svelte.ts';
-  import { panelOf, SHOWN } from './kinds.ts';
+  import { SHEET_KINDS, panelOf, SHOWN } from './kinds.ts';
   import JourneyForm from './JourneyForm.svelte';
   import { inputText, type Nameable } from './panels/panel.ts';
 

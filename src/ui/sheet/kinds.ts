@@ -54,6 +54,9 @@ export const SHOWN: { [K in StepName]: ShownKind<Extract<Step, { kind: K }>> } =
   leave: { icon: Exit, called: 'Leave', panel: null }
 };
 
+/** Kinds that the sheet puts in: those that it has a form for, and waits, which are typed into the gaps. */
+export const SHEET_KINDS = (Object.keys(SHOWN) as StepName[]).filter((kind) => kind === 'wait' || SHOWN[kind].panel);
+
 /** The form of a step's kind, typed for any step. */
 export const panelOf = (step: Step): Component<PanelProps> | null =>
   // The table pairs each kind with its own steps, which a plain index type cannot express.

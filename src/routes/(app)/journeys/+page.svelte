@@ -24,15 +24,18 @@
   let filterBox = $state<HTMLInputElement>();
 
   const states = $derived(
-    ['all', 'live', 'closing', 'paused', 'draft', 'closed'].map((s) => ({
+    ['all', 'live', 'closing', 'paused', 'draft', 'closed', 'archived'].map((s) => ({
       state: s,
-      count: s === 'all' ? data.journeys.length : data.journeys.filter((j) => j.state === s).length
+      count:
+        s === 'all'
+          ? data.journeys.filter((j) => j.state !== 'archived').length
+          : data.journeys.filter((j) => j.state === s).length
     }))
   );
   const shown = $derived.by(() => {
     const found = data.journeys.filter(
       (j) =>
-        (chosen === 'all' || j.state === chosen) &&
+        (chosen === 'all' ? j.state !== 'archived' : j.state === chosen) &&
         `${j.name} ${j.folder}`.toLowerCase().includes(filter.trim().toLowerCase())
     );
     const { by } = sort;

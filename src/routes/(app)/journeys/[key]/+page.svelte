@@ -9,6 +9,7 @@
   import type { LaneRow } from '$core/sheet/layout.ts';
   import { entryWords } from '$core/tell/condition.ts';
   import Brake from '$ui/journeys/Brake.svelte';
+  import Crowds from '$ui/journeys/Crowds.svelte';
   import StateSquare from '$ui/journeys/StateSquare.svelte';
   import { useFormat } from '$ui/format.ts';
   import { plural, number } from '$core/tell/words.ts';
@@ -163,7 +164,8 @@
       </Button>
     {/if}
   </header>
-  {#if view === 'watch' || data.journey.state === 'paused'}
+  <Crowds crowds={data.crowds} />
+  {#if view === 'watch' || data.journey.state === 'paused' || data.journey.state === 'archived'}
     <Brake
       state={data.journey.state}
       figures={data.brakes}

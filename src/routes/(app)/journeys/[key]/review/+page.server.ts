@@ -3,7 +3,8 @@ import { z } from 'zod';
 import { changesBetween } from '$core/tell/changes.ts';
 import { readThrough } from '$core/tell/read-through.ts';
 import { db } from '$server/app.ts';
-import { review, setLive } from '$server/journeys/going-live.ts';
+import { setLive } from '$server/journeys/going-live.ts';
+import { review } from '$server/journeys/review.ts';
 import { journeyByKey, versionOf } from '$server/journeys/journeys.ts';
 import { revisionSchema } from '../../../../api/body.ts';
 import type { Actions, PageServerLoad } from './$types';
@@ -32,12 +33,11 @@ export const load: PageServerLoad = async ({ params, depends }) => {
 
 export const actions: Actions = {
   default: async ({ params, request, locals }) => {
-    const revision = z.coerce
-      .number()
-      .pipe(revisionSchema)
-      .safeParse((await request.formData()).get('revision'));
+    const form = await request.formData();
+    const revision = z.coerce.number().pipe(revisionSchema).safeParse(form.get('revision'));
+    const inside = form.get('inside') === 'move' ? 'move' : 'stay';
     if (!revision.success) return fail(400, { problem: 'This review is not of any draft. Open it again.' });
-    const result = await setLive(db(), params.key, revision.data, locals.user?.name ?? '');
+    const result = await setLive(db(), params.key, revision.data, locals.user?.name ?? '', inside);
     if (!result.ok) return fail(409, { problem: result.message });
     redirect(303, `/journeys/${params.key}?view=watch`);
   }

@@ -10,11 +10,14 @@
   const blockers = $derived(r.findings.filter((f) => f.severity === 'blocker'));
   const WHY: Record<string, string> = {
     where: 'kept out by the rule for entering',
+    walking: 'kept out because they are in it now',
     once: 'kept out because they were in it before',
     goal: 'kept out because they have reached the goal',
     leave: 'kept out by a leave rule'
   };
   let going = $state(false);
+  let inside = $state<'stay' | 'move'>('stay');
+  const staying = $derived(r.cannotMove.reduce((n, c) => n + c.people, 0));
   const act = $derived(
     blockers.length
       ? `${plural(blockers.length, 'blocker', 'blockers')} to mend first`
@@ -28,6 +31,7 @@
   <header>
     <h1>Before version {r.nextVersion} of {data.journey.name} goes live</h1>
     <form
+      id="go"
       method="post"
       use:enhance={() => {
         going = true;
@@ -50,16 +54,20 @@
       {#if r.enterNow}
         <p>
           {number(r.byEmail)} can be reached by email, {number(r.bySms)} by text: they have an address and gave consent.
+          {#if r.heldOut}{number(r.heldOut)} of them are held out: watched, and sent nothing.{/if}
         </p>
+        {#if r.estimatedFrom !== null}<p class="soft">
+            An estimate, from the first {number(r.estimatedFrom)} of those who have what it starts from.
+          </p>{/if}
       {:else}
         <p class="soft">
-          {data.existing ? 'Nobody has the tag it starts from.' : 'Only those who get the tag from now on.'}
+          {data.existing ? 'Nobody has what it starts from.' : 'Only those to whom it happens from now on.'}
         </p>
       {/if}
       {#if r.kept.length}
         <ul>
           {#each r.kept as k (k.reason)}<li>
-              {number(k.people)} more with the tag: {WHY[k.reason] ?? k.reason}.
+              {number(k.people)} more who have what it starts from: {WHY[k.reason] ?? k.reason}.
             </li>{/each}
         </ul>
       {/if}
@@ -67,11 +75,31 @@
     <section>
       <h2>Who is inside already</h2>
       <p class="big">{plural(r.insideEarlier, 'person', 'people')}</p>
-      <p class="soft">
-        {r.insideEarlier
-          ? 'They finish on the version they entered. What you change is for those who enter from now on.'
-          : 'Nobody is inside an earlier version.'}
-      </p>
+      {#if r.insideEarlier}
+        <fieldset>
+          <legend class="visually-hidden">What becomes of those inside</legend>
+          <label
+            ><input type="radio" name="inside" value="stay" form="go" bind:group={inside} /> They finish on the version they
+            entered</label
+          >
+          <label
+            ><input type="radio" name="inside" value="move" form="go" bind:group={inside} /> They go on in this one, where
+            the step they stand on is still there</label
+          >
+        </fieldset>
+        {#if inside === 'move'}
+          <p>
+            {plural(r.insideEarlier - staying, 'person goes', 'people go')} on in this version{staying
+              ? `; ${number(staying)} stay in theirs, because their step is gone:`
+              : '.'}
+          </p>
+          {#if r.cannotMove.length}
+            <ul>
+              {#each r.cannotMove as c (c.step)}<li>{number(c.people)} on {c.step}</li>{/each}
+            </ul>
+          {/if}
+        {:else}<p class="soft">What you change is for those who enter from now on.</p>{/if}
+      {:else}<p class="soft">Nobody is inside an earlier version.</p>{/if}
     </section>
     <section>
       <h2>What changed {data.journey.version === null ? '' : `since version ${data.journey.version}`}</h2>
@@ -114,6 +142,12 @@
   h1 {
     font-size: 20px;
     font-weight: 700;
+  }
+  fieldset {
+    display: grid;
+    gap: 4px;
+    margin: 4px 0 8px;
+    border: 0;
   }
   .grid {
     display: grid;

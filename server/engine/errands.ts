@@ -1,0 +1,266 @@
+/**
+ * Errands of walks: a notice to a colleague, a call of a web address, a message that asks for a consent. Claimed under a
+ * lease, run side by side, each recorded with what was answered. A worker that dies lets its lease run out, and the errand is
+ * run again under the same id, by which whoever gets it knows a repeat (docs/decisions/0011, 0019).
+ */
+import type { Happening } from '../../core/person/happening.ts';
+import { entryScope, fillIn, type MessageScope } from '../../core/message/personal.ts';
+import type { Step } from '../../core/steps/index.ts';
+import { repaired } from '../../core/text/text.ts';
+import { readClock } from '../clock/clock.ts';
+import { changed } from '../db/notify.ts';
+import { ts, type Pool } from '../db/pool.ts';
+import { signToken } from '../intake/token.ts';
+import { sendSms } from '../sms/gateway.ts';
+import { callAddress, type Answered, type Outward } from './call.ts';
+import { errandKey } from './message-id.ts';
+import { backoff, MOST_TRIES } from './outbox-record.ts';
+import type { Post } from './outbox.ts';
+import { colleague } from './colleague.ts';
+import type { PlanBook } from './plans.ts';
+
+interface ErrandRow {
+  person_id: number;
+  id: number;
+  kind: 'notify' | 'call' | 'ask';
+  walk_id: number;
+  journey_id: number;
+  version: number;
+  step: string;
+  visit: number;
+  at: number;
+  attempts: number;
+  claim: number;
+  fields: Record<string, unknown>;
+  entry: Happening | null;
+  /** Addresses of the person that nobody may write to. */
+  suppressed: string[];
+  /** Whose the journey is, and who made it. */
+  owner: string | null;
+}
+
+/** What came of a try. `again`: it may come out otherwise another time. */
+export type ErrandOutcome =
+  { ok: true; answer?: Answered } | { ok: false; again: boolean; error: string; answer?: Answered };
+
+const SIDE_BY_SIDE = 16;
+/** Longer than any try takes. */
+const LEASE_SECONDS = 90;
+
+export class Errands {
+  constructor(
+    private readonly pool: Pool,
+    private readonly plans: PlanBook,
+    private readonly post: Post,
+    private readonly outward: Outward
+  ) {}
+
+  /** Runs errands that are due, up to a handful side by side; how many. */
+  async run(): Promise<number> {
+    const clock = await readClock(this.pool);
+    const rows = await this.claim(clock.now);
+    if (!rows.length) return 0;
+    await this.plans.ensure(this.pool, rows);
+    await Promise.all(
+      rows.map(async (row) => {
+        const outcome = await this.attempt(row, clock.now).catch((error: unknown): ErrandOutcome => ({
+          ok: false,
+          again: true,
+          error: (error as Error).message
+        }));
+        await this.record(row, outcome, clock.now, clock.kind === 'practice');
+      })
+    );
+    return rows.length;
+  }
+
+  private async claim(now: number): Promise<ErrandRow[]> {
+    const { rows } = await this.pool.query<ErrandRow>({
+      name: 'claim-errands',
+      text: `
+        with due as (
+          select e.person_id, e.id from errands e
+          where e.state in ('queued', 'sending') and e.at <= $1 and coalesce(e.not_before <= clock_timestamp(), true)
+            and not exists (select from journeys j where j.id = e.journey_id and j.state = 'paused')
+            and not exists (select from workspace where sending_stopped_at is not null)
+          order by e.at
+          limit $2
+          for update skip locked
+        )
+        update errands e
+        set state = 'sending', attempts = e.attempts + 1, claim = e.claim + 1,
+          not_before = clock_timestamp() + interval '${LEASE_SECONDS} seconds'
+        from due
+        join people p on p.id = due.person_id
+        join errands own on own.person_id = due.person_id and own.id = due.id
+        left join walks w on w.person_id = own.person_id and w.id = own.walk_id
+        left join journeys j on j.id = own.journey_id
+        where e.person_id = due.person_id and e.id = due.id
+        returning e.person_id, e.id, e.kind, e.walk_id, e.journey_id, e.version, e.step, e.visit, e.at, e.attempts, e.claim,
+          p.fields || jsonb_strip_nulls(jsonb_build_object('email', p.email, 'phone', p.phone, 'first_name', p.first_name,
+            'last_name', p.last_name, 'zone', p.zone)) as fields,
+          w.more -> 'entry' as entry,
+          array(select s.address from suppressions s where s.address in (lower(p.email), lower(p.phone))) as suppressed,
+          coalesce(p.fields ->> 'owner', j.owner, j.created_by) as owner`,
+      values: [ts(now), SIDE_BY_SIDE]
+    });
+    return rows;
+  }
+
+  private async attempt(row: ErrandRow, now: number): Promise<ErrandOutcome> {
+    const plan = this.plans.plan(row.journey_id, row.version);
+    const step = plan.byKey.get(row.step)?.step;
+    const name = plan.document.name ?? plan.document.key;
+    const scope: MessageScope = {
+      person: row.fields,
+      entry: entryScope(row.entry),
+      journey: { name },
+      links: { unsubscribe: '' }
+    };
+    const filled = (template: string): string => fillIn(template, scope);
+    const key = errandKey(this.post.secret, { person: row.person_id, errand: row.id });
+    try {
+      if (step?.kind === 'notify' && row.kind === 'notify')
+        return await this.notify(row, step.to, filled(step.text), name, key, now);
+      if (step?.kind === 'call' && row.kind === 'call') {
+        const data = step.data === undefined ? {} : (filledDeep(step.data, filled) as object);
+        return await callAddress(this.outward, {
+          id: key,
+          url: step.url,
+          type: 'journey.called',
+          at: now,
+          data: {
+            journey: plan.key,
+            step: row.step,
+            walk: row.walk_id,
+            visit: row.visit,
+            person: { id: row.person_id, ...row.fields },
+            ...data
+          }
+        });
+      }
+      if (step?.kind === 'consent' && row.kind === 'ask') return await this.ask(row, step, key, now);
+    } catch (error) {
+      // A template that cannot be filled in does not fill in another time either.
+      return { ok: false, again: false, error: (error as Error).message };
+    }
+    return {
+      ok: false,
+      again: false,
+      error: `the step ${row.step} asks for nothing of this kind in version ${row.version}`
+    };
+  }
+
+  private async notify(
+    row: ErrandRow,
+    to: string,
+    text: string,
+    journey: string,
+    key: string,
+    now: number
+  ): Promise<ErrandOutcome> {
+    const found = await colleague(this.pool, to === 'owner' ? row.owner : to);
+    if (!found)
+      return {
+        ok: false,
+        again: false,
+        error: `there is no colleague “${to === 'owner' ? (row.owner ?? 'owner') : to}” with an address`
+      };
+    const who =
+      [row.fields['first_name'], row.fields['last_name']].filter(Boolean).join(' ') ||
+      String(row.fields['email'] ?? row.fields['phone'] ?? '');
+    const words = repaired(text, text.length);
+    const page = new URL(`/people/${row.person_id}`, this.post.base).toString();
+    return this.mail(
+      { to: found.email, subject: `${journey}: ${who}`, text: `${words}\n\n${who}\n${page}\n` },
+      key,
+      now
+    );
+  }
+
+  /** Asks for a consent: nothing is given by a message that was only sent; whoever gets it has to say so on the page behind it. */
+  private async ask(
+    row: ErrandRow,
+    { channel }: Extract<Step, { kind: 'consent' }>,
+    key: string,
+    now: number
+  ): Promise<ErrandOutcome> {
+    const address = row.fields[channel === 'email' ? 'email' : 'phone'];
+    if (typeof address !== 'string' || address === '')
+      return { ok: false, again: false, error: channel === 'email' ? 'they have no address' : 'they have no number' };
+    if (row.suppressed.includes(address.toLowerCase()))
+      return { ok: false, again: false, error: 'their address is suppressed: nothing is sent to it' };
+    const token = signToken(this.post.secret, 'confirm', { person: row.person_id, message: row.id, number: 0 });
+    const link = new URL(`/c/${token}`, this.post.base).toString();
+    const sender = /^"?([^"<]+?)"?\s*</.exec(this.post.mailFrom)?.[1] ?? this.post.mailFrom;
+    if (channel === 'email')
+      return this.mail(
+        {
+          to: address,
+          subject: `May we write to you? Please confirm`,
+          text: `Please confirm that you want emails from ${sender}:\n\n${link}\n\nWithout it we send you none. If you did not ask for them, there is nothing to do.\n`
+        },
+        key,
+        now
+      );
+    const handed = await sendSms(this.post.smsUrl, {
+      id: key,
+      from: this.post.smsFrom,
+      to: address,
+      text: `${sender}: please confirm that you want texts from us: ${link}`,
+      at: now
+    });
+    return handed.ok ? { ok: true } : { ok: false, again: handed.kind !== 'mailbox', error: handed.error };
+  }
+
+  private async mail(
+    { to, subject, text }: { to: string; subject: string; text: string },
+    key: string,
+    now: number
+  ): Promise<ErrandOutcome> {
+    const handed = await this.post.mailer.send({
+      from: this.post.mailFrom,
+      to,
+      replyTo: this.post.replyTo,
+      messageId: `<${key}@${this.post.mailDomain}>`,
+      returnPath: `bounce+${key}@${this.post.mailDomain}`,
+      date: now,
+      subject: subject.replace(/\s+/g, ' ').slice(0, 250).toWellFormed(),
+      text,
+      html: null,
+      unsubscribe: null
+    });
+    return handed.ok ? { ok: true } : { ok: false, again: handed.kind !== 'mailbox', error: handed.error };
+  }
+
+  private async record(row: ErrandRow, outcome: ErrandOutcome, now: number, practice: boolean): Promise<void> {
+    const again = !outcome.ok && outcome.again && row.attempts < MOST_TRIES;
+    await this.pool.query({
+      name: 'record-errand',
+      text: `
+        update errands
+        set state = $4, error = $5, answer = $6, ended_at = $7, not_before = clock_timestamp() + make_interval(secs => $8)
+        where person_id = $1 and id = $2 and claim = $3`,
+      values: [
+        row.person_id,
+        row.id,
+        row.claim,
+        outcome.ok ? 'done' : again ? 'queued' : 'failed',
+        outcome.ok ? null : repaired(outcome.error, 500),
+        outcome.answer ? JSON.stringify({ ...outcome.answer, body: repaired(outcome.answer.body, 2000) }) : null,
+        again ? null : ts(now),
+        again ? backoff(row.id, row.attempts, practice) / 1000 : null
+      ]
+    });
+    await changed(this.pool, { journeys: [row.journey_id], people: [row.person_id], post: !outcome.ok });
+  }
+}
+
+/** Every text of a value filled in, however deep it stands. */
+function filledDeep(value: unknown, filled: (template: string) => string): unknown {
+  if (typeof value === 'string') return filled(value);
+  if (Array.isArray(value)) return value.map((v) => filledDeep(v, filled));
+  if (value !== null && typeof value === 'object')
+    return Object.fromEntries(Object.entries(value).map(([k, v]) => [k, filledDeep(v, filled)]));
+  return value;
+}

@@ -1,0 +1,89 @@
+/**
+ * What all journeys of the workspace share: its settings, kept as one document, compiled once an edition by whoever works
+ * with them. Rules: docs/journey-language.md, "Settings of the workspace".
+ */
+import { settingsProblems } from '../../core/journey/references.ts';
+import { schemaProblems, pathText } from '../../core/journey/problems.ts';
+import { settingsSchema, type Settings } from '../../core/settings/schema.ts';
+import { compileSettings, type Workspace } from '../../core/settings/workspace.ts';
+import { happeningsOf } from '../../core/settings/heard.ts';
+import { now } from '../clock/clock.ts';
+import { askCrowd } from '../crowds/crowds.ts';
+import { changed } from '../db/notify.ts';
+import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+
+/** Settings as workers go by them. */
+export interface SharedSettings {
+  /** Counts saves. */
+  revision: number;
+  workspace: Workspace;
+  /** Counts changes of segments: whoever was held against an earlier edition is held against this one. */
+  segments: number;
+  /** When they were saved, UTC ms: decay of points that were there before is counted from here. */
+  since: number;
+}
+
+interface Row {
+  settings: unknown;
+  settings_revision: number;
+  segments_revision: number;
+  settings_saved_at: number | null;
+  zone: string;
+}
+
+/** Compiled settings, by their revision: kept while nobody saves new ones. */
+export class SettingsBook {
+  private known: SharedSettings | null = null;
+
+  async read(db: Db): Promise<SharedSettings> {
+    const { rows } = await db.query<{ settings_revision: number }>({
+      name: 'settings-revision',
+      text: 'select settings_revision from workspace'
+    });
+    if (this.known && this.known.revision === rows[0]?.settings_revision) return this.known;
+    const full = await db.query<Row>({
+      name: 'settings',
+      text: 'select settings, settings_revision, segments_revision, settings_saved_at, zone from workspace'
+    });
+    const row = full.rows[0];
+    if (!row) throw new Error('the workspace is not set up: run "npm run demo"');
+    this.known = {
+      revision: row.settings_revision,
+      workspace: compileSettings(row.settings === null ? null : settingsSchema.parse(row.settings), row.zone),
+      segments: row.segments_revision,
+      since: row.settings_saved_at ?? -Infinity
+    };
+    return this.known;
+  }
+}
+
+/** The settings as a document; `null` where none were saved yet. */
+export async function readSettings(db: Db): Promise<Settings | null> {
+  const { rows } = await db.query<{ settings: unknown }>('select settings from workspace');
+  return rows[0]?.settings ? settingsSchema.parse(rows[0].settings) : null;
+}
+
+export type SavedSettings = { ok: true } | { ok: false; problems: string[] };
+
+/** Saves settings that are given as a document; says what is wrong with them where they are not right. */
+export async function saveSettings(pool: Pool, given: unknown, by: string): Promise<SavedSettings> {
+  const read = settingsSchema.safeParse(given);
+  if (!read.success)
+    return { ok: false, problems: schemaProblems(read.error, given).map((p) => `${pathText(p.path)}: ${p.message}`) };
+  const settings = read.data;
+  const broken = settingsProblems(settings, compileSettings(settings).types);
+  if (broken.length) return { ok: false, problems: broken.map((p) => `${pathText(p.path)}: ${p.message}`) };
+  return transaction(pool, async (db): Promise<SavedSettings> => {
+    const { rows } = await db.query<{ settings: Settings | null }>('select settings from workspace for update');
+    const other = JSON.stringify(rows[0]?.settings?.segments ?? []) !== JSON.stringify(settings.segments ?? []);
+    await db.query(
+      `update workspace set settings = $1, settings_revision = settings_revision + 1, settings_saved_at = $2,
+         segments_revision = segments_revision + $3::integer, settings_hears = $4`,
+      [JSON.stringify(settings), ts(await now(db)), other ? 1 : 0, [...happeningsOf(settings)]]
+    );
+    // Whoever is in a segment now is in it without anything having happened; to know, everyone is looked at once.
+    if (other) await askCrowd(db, { kind: 'look', by });
+    await changed(db, {});
+    return { ok: true };
+  });
+}

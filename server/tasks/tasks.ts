@@ -1,0 +1,132 @@
+/** Tasks for colleagues: which there are, and doing one. Walks that stand on one hear of it through the inbox, like of anything else. */
+import { fillIn } from '../../core/message/personal.ts';
+import { now } from '../clock/clock.ts';
+import { changed, notify } from '../db/notify.ts';
+import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+
+export type TaskView = 'mine' | 'all' | 'due' | 'done';
+
+export interface TaskLine {
+  id: number;
+  title: string;
+  what: string;
+  priority: number;
+  note: string | null;
+  assignee: string | null;
+  awaited: boolean;
+  createdAt: number;
+  dueAt: number | null;
+  doneAt: number | null;
+  doneBy: string | null;
+  outcome: string | null;
+  person: number;
+  name: string;
+  phone: string | null;
+  email: string | null;
+  journey: string;
+  journeyKey: string;
+  step: string;
+}
+
+/** Tasks of one page. */
+const MOST = 100;
+
+interface Row extends TaskLine {
+  fields: Record<string, unknown>;
+}
+
+/** By view: which tasks, and in which order. `$1` is the present, `$2` whose they are. */
+const VIEWS: Record<TaskView, [where: string, order: string]> = {
+  mine: [
+    't.done_at is null and (t.assignee = any($2::text[]) or t.assignee is null)',
+    't.due_at nulls last, t.priority, t.id'
+  ],
+  all: ['t.done_at is null and $2::text[] is not null', 't.due_at nulls last, t.priority, t.id'],
+  due: ['t.done_at is null and t.due_at <= $1::timestamptz and $2::text[] is not null', 't.due_at, t.priority, t.id'],
+  done: ['t.done_at is not null and $2::text[] is not null', 't.done_at desc, t.id']
+};
+
+/** Tasks of a view; `me` holds the names and addresses a task may be assigned to me by. */
+export async function tasks(
+  db: Db,
+  view: TaskView,
+  me: string[]
+): Promise<{ tasks: TaskLine[]; counts: Record<Exclude<TaskView, 'done'>, number>; now: number }> {
+  const present = await now(db);
+  const [where, order] = VIEWS[view];
+  const values = [ts(present), me];
+  const [found, counts] = await Promise.all([
+    db.query<Row>({
+      name: `tasks-${view}`,
+      text: `
+        select t.id, t.title, t.what, t.priority, t.note, t.assignee, t.awaited, t.created_at as "createdAt",
+          t.due_at as "dueAt", t.done_at as "doneAt", t.done_by as "doneBy", t.outcome, t.person_id as person,
+          coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, p.phone, p.email,
+          j.name as journey, j.key as "journeyKey", t.step,
+          p.fields || jsonb_strip_nulls(jsonb_build_object('email', p.email, 'phone', p.phone, 'first_name', p.first_name,
+            'last_name', p.last_name)) as fields
+        from (select * from tasks t where ${where} and $1::timestamptz is not null order by ${order} limit ${MOST}) t
+        join people p on p.id = t.person_id
+        join journeys j on j.id = t.journey_id
+        order by ${order}`,
+      values
+    }),
+    db.query<Record<Exclude<TaskView, 'done'>, number>>({
+      name: 'task-counts',
+      text: `
+        select count(*) as all, count(*) filter (where assignee = any($2::text[]) or assignee is null) as mine,
+          count(*) filter (where due_at <= $1::timestamptz) as due
+        from tasks where done_at is null`,
+      values
+    })
+  ]);
+  return {
+    tasks: found.rows.map(({ fields, ...task }) => ({
+      ...task,
+      title: filled(task.title, fields, task.journey),
+      note: task.note === null ? null : filled(task.note, fields, task.journey)
+    })),
+    counts: counts.rows[0] ?? { mine: 0, all: 0, due: 0 },
+    now: present
+  };
+}
+
+/** Personal fields filled in; as it was written where that cannot be done: a task is there to be seen. */
+function filled(template: string, person: Record<string, unknown>, journey: string): string {
+  if (!/\{[{%]/.test(template)) return template;
+  try {
+    return fillIn(template, { person, journey: { name: journey }, links: { unsubscribe: '' } });
+  } catch {
+    return template;
+  }
+}
+
+/** Marks a task as done; false where it was done before, or is not there. */
+export async function doTask(pool: Pool, id: number, by: string, outcome: string | null): Promise<boolean> {
+  return transaction(pool, async (db) => {
+    const at = ts(await now(db));
+    const { rows } = await db.query<{ person_id: number; walk_id: number; journey_id: number; step: string }>(
+      `update tasks set done_at = $2, done_by = $3, outcome = $4 where id = $1 and done_at is null
+       returning person_id, walk_id, journey_id, step`,
+      [id, at, by, outcome]
+    );
+    const task = rows[0];
+    if (!task) return false;
+    await db.query(
+      `insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, data)
+       values ($1, 'task_done', $2, 'tasks', $3, $4, $5, $6, $7) on conflict do nothing`,
+      [
+        task.person_id,
+        at,
+        String(id),
+        task.walk_id,
+        task.journey_id,
+        task.step,
+        JSON.stringify(outcome === null ? {} : { outcome })
+      ]
+    );
+    await notify(db, 'inbox');
+    await changed(db, { journeys: [task.journey_id], people: [task.person_id], post: true });
+    return true;
+  });
+}

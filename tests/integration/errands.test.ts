@@ -1,0 +1,325 @@
+/** What walks have others do: tasks that are awaited, notices, signed calls of web addresses, consents that are asked for. */
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { Webhook } from 'standardwebhooks';
+import { afterEach, beforeEach, describe, expect, it } from 'vitest';
+import { callSecret } from '../../server/engine/call.ts';
+import { makeEngine } from '../../server/engine/context.ts';
+import { brake, halt } from '../../server/journeys/brake.ts';
+import { asking, confirm } from '../../server/intake/confirm.ts';
+import { askEntry } from '../../server/people/inputs.ts';
+import { setAsidePage, tryErrandAgain } from '../../server/results/aside.ts';
+import { settle } from '../../server/clock/skip.ts';
+import { doTask, tasks } from '../../server/tasks/tasks.ts';
+import type { Step } from '../../core/steps/index.ts';
+import { DAYS, HOUR, journey, MONDAY, put, reachable } from '../make.ts';
+import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';
+
+let world: World;
+beforeEach(async () => {
+  world = await openWorld();
+});
+afterEach(() => world.close());
+
+const told = async (): Promise<unknown[]> =>
+  (await trailOf(world.pool)).map((l) =>
+    [l['what'], l['step'], l['lane'] ?? l['as']].filter((x) => x !== null && x !== undefined).join(' ')
+  );
+
+async function enter(steps: Step[], person = reachable('1')): Promise<void> {
+  await addPeople(world.pool, [person]);
+  await live(world, journey(steps));
+  await askEntry(world.pool, [1], 'try', 'test');
+  await settle(world.engine, false);
+}
+
+const ring = (more: object = {}): Step =>
+  ({ key: 'ring', kind: 'task', title: 'Ring {{ person.first_name }}', ...more }) as Step;
+
+describe('tasks', () => {
+  it('one that is awaited is stood on until it is done, and says whose it is and when it is due', async () => {
+    await enter(
+      [ring({ what: 'call', due: 'P1D', priority: 'high', await: { limit: 'P9D' } }), put('rung')],
+      reachable('1', (p) => p.fields.set('first_name', 'Ada'))
+    );
+    const { tasks: mine, counts } = await tasks(world.pool, 'mine', ['test']);
+    expect(counts).toEqual({ mine: 1, all: 1, due: 0 });
+    expect(mine[0]).toMatchObject({
+      title: 'Ring Ada',
+      what: 'call',
+      priority: 0,
+      awaited: true,
+      assignee: 'test',
+      dueAt: MONDAY + DAYS
+    });
+    await skipTo(world, MONDAY + 2 * DAYS);
+    expect((await tasks(world.pool, 'due', [])).tasks).toHaveLength(1);
+    expect((await tasks(world.pool, 'mine', ['somebody else'])).tasks).toHaveLength(0);
+    expect(await doTask(world.pool, mine[0]!.id, 'Nuala', 'reached')).toBe(true);
+    await settle(world.engine, false);
+    expect(await told()).toEqual(['entered', 'tasked ring', 'waiting ring', 'tagged put-rung', 'left finished']);
+    expect((await trailOf(world.pool)).at(-1)).toMatchObject({ at: new Date(MONDAY + 2 * DAYS).toISOString() });
+    expect((await tasks(world.pool, 'done', [])).tasks[0]).toMatchObject({ doneBy: 'Nuala', outcome: 'reached' });
+  });
+
+  it('done by two at once, it is done once', async () => {
+    await enter([ring()]);
+    const { tasks: all } = await tasks(world.pool, 'all', []);
+    const both = await Promise.all(['a', 'b'].map((by) => doTask(world.pool, all[0]!.id, by, null)));
+    expect(both.filter(Boolean)).toHaveLength(1);
+    const { rows } = await world.pool.query(`select from happenings where name = 'task_done'`);
+    expect(rows).toHaveLength(1);
+  });
+
+  it('nobody did it: they go on at the limit', async () => {
+    await enter([ring({ await: { limit: 'P2D' } }), put('waited')]);
+    await skipTo(world, MONDAY + 2 * DAYS);
+    expect(await told()).toContain('tagged put-waited');
+    expect((await tasks(world.pool, 'all', [])).tasks[0]).toMatchObject({ title: 'Ring ' });
+  });
+});
+
+describe('notices', () => {
+  const notice: Step = { key: 'tell', kind: 'notify', to: 'Nuala', text: 'Look at {{ person.first_name }}' };
+  it('go to the colleague as a mail that names the person', async () => {
+    await world.pool.query(
+      `insert into users (email, name, password_hash) values ('nuala@quillmoor.example', 'Nuala', 'x')`
+    );
+    await enter(
+      [notice],
+      reachable('1', (p) => p.fields.set('first_name', 'Ada'))
+    );
+    const [mail] = world.postbox.mails;
+    expect(world.postbox.mails).toHaveLength(1);
+    expect(mail).toMatchObject({ to: 'nuala@quillmoor.example', subject: 'try: Ada' });
+    expect(mail!.text).toContain('Look at Ada');
+    expect(mail!.text).toContain('/people/1');
+  });
+  it('for a colleague nobody knows: said, kept, and tried again once there is one', async () => {
+    await enter([notice]);
+    const { errands } = await setAsidePage(world.pool);
+    expect(errands[0]).toMatchObject({
+      kind: 'notify',
+      state: 'failed',
+      error: expect.stringContaining('Nuala') as string
+    });
+    await world.pool.query(
+      `insert into users (email, name, password_hash) values ('nuala@quillmoor.example', 'Nuala', 'x')`
+    );
+    expect(await tryErrandAgain(world.pool, 1, errands[0]!.id)).toBe(true);
+    await settle(world.engine, false);
+    expect(world.postbox.mails).toHaveLength(1);
+    expect((await setAsidePage(world.pool)).errands).toEqual([]);
+  });
+  it('a name cannot put a header into the mail', async () => {
+    await world.pool.query(
+      `insert into users (email, name, password_hash) values ('nuala@quillmoor.example', 'Nuala', 'x')`
+    );
+    await enter(
+      [notice],
+      reachable('1', (p) => p.fields.set('first_name', 'Ada\r\nBcc: everyone@quillmoor.example'))
+    );
+    expect(world.postbox.mails.map((m) => m.to)).toEqual(['nuala@quillmoor.example']);
+    expect(world.postbox.mails[0]!.subject).toBe('try: Ada Bcc: everyone@quillmoor.example');
+  });
+});
+
+describe('calls', () => {
+  type Answer = (request: IncomingMessage, response: ServerResponse, body: string) => void;
+  let server: Server;
+  let url: string;
+  let answer: Answer;
+  let got: { headers: Record<string, string>; body: string }[];
+  beforeEach(async () => {
+    got = [];
+    answer = (_, response) => response.end('thanks');
+    server = createServer((request, response) => {
+      let body = '';
+      request.on('data', (piece) => (body += String(piece)));
+      request.on('end', () => {
+        got.push({ headers: request.headers as Record<string, string>, body });
+        answer(request, response, body);
+      });
+    });
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+    url = `http://127.0.0.1:${(server.address() as AddressInfo).port}/hook`;
+  });
+  afterEach(() => {
+    server.closeAllConnections();
+    server.close();
+  });
+  const call = (to = url, more: object = {}): Step => ({ key: 'post', kind: 'call', url: to, ...more });
+  const open = (allowed = ['127.0.0.1'], timeout = 400): void => {
+    world.engine = makeEngine(world.pool, world.engine.post, null, 0, { allowed, timeout });
+  };
+  const errand = async (): Promise<Record<string, unknown>> =>
+    (await world.pool.query<Record<string, unknown>>('select state, attempts, error, answer from errands')).rows[0]!;
+
+  it('are posted signed, with the data filled in, and the answer is kept', async () => {
+    open();
+    await enter(
+      [call(url, { data: { what: 'visit', who: { name: '{{ person.first_name }}' } } })],
+      reachable('1', (p) => p.fields.set('first_name', 'Ada'))
+    );
+    expect(got).toHaveLength(1);
+    const read = new Webhook(callSecret(world.secret)).verify(got[0]!.body, got[0]!.headers) as Record<string, unknown>;
+    expect(read).toMatchObject({
+      type: 'journey.called',
+      timestamp: new Date(MONDAY).toISOString(),
+      data: {
+        journey: 'try',
+        step: 'post',
+        walk: 1,
+        what: 'visit',
+        who: { name: 'Ada' },
+        person: { id: 1, email: '1@people.example' }
+      }
+    });
+    expect(await errand()).toMatchObject({ state: 'done', answer: { status: 200, body: 'thanks' } });
+    expect(await told()).toEqual(['entered', 'called post', 'left finished']);
+  });
+  it('that find the server busy are tried again under the same id', async () => {
+    open();
+    answer = (_, response) => response.writeHead(got.length < 2 ? 503 : 204).end();
+    await enter([call()]);
+    expect(got).toHaveLength(2);
+    expect(new Set(got.map((g) => g.headers['webhook-id'])).size).toBe(1);
+    expect(await errand()).toMatchObject({ state: 'done', attempts: 2 });
+  });
+  it.each<[string, Answer, object]>([
+    [
+      'a refusal is final',
+      (_, r) => r.writeHead(400).end('no'),
+      { state: 'failed', error: 'it answered 400', answer: { status: 400, body: 'no' } }
+    ],
+    [
+      'a redirect inwards',
+      (_, r) => r.writeHead(307, { location: 'http://169.254.169.254/latest' }).end(),
+      { state: 'failed', error: expect.stringContaining('private network') as string }
+    ],
+    [
+      'a redirect to a file',
+      (_, r) => r.writeHead(308, { location: 'file:///etc/passwd' }).end(),
+      { state: 'failed', error: 'file: addresses are not called' }
+    ],
+    [
+      'redirects in a circle',
+      (_, r) => r.writeHead(307, { location: url }).end(),
+      { state: 'failed', error: 'it redirects more than 3 times' }
+    ],
+    [
+      'a gigabyte',
+      (_, r) => {
+        const more = (): void => void (r.destroyed || (r.write('x'.repeat(65_536)), setTimeout(more, 1)));
+        more();
+      },
+      { state: 'done', answer: { status: 200, body: 'x'.repeat(2000) } }
+    ]
+  ])('%s', async (_, said, expected) => {
+    open();
+    answer = said;
+    await enter([call()]);
+    expect(await errand()).toMatchObject(expected);
+  });
+  it('a server that answers slowly for ever is given up and tried again, and holds up nobody', async () => {
+    open(['127.0.0.1'], 150);
+    answer = (_, response) => {
+      response.writeHead(200);
+      const drip = setInterval(() => response.write('.'), 40);
+      response.on('close', () => clearInterval(drip));
+    };
+    await addPeople(world.pool, [reachable('1')]);
+    await live(world, journey([call()]));
+    await askEntry(world.pool, [1], 'try', 'test');
+    const stop = new AbortController();
+    setTimeout(() => stop.abort(), 1500);
+    await settle(world.engine, false, stop.signal);
+    expect(await errand()).toMatchObject({ state: 'queued', error: 'no answer within 0.15 seconds' });
+    expect(await told()).toEqual(['entered', 'called post', 'left finished']);
+  });
+  it.each([
+    'http://127.0.0.1/x',
+    'http://localhost/x',
+    'http://[::1]/x',
+    'http://10.0.0.1/x',
+    'http://169.254.169.254/x',
+    'http://0.0.0.0/x',
+    'http://[::ffff:127.0.0.1]/x',
+    'http://2130706433/x'
+  ])('into a private network are refused: %s', async (inward) => {
+    open([]);
+    await enter([call(inward)]);
+    expect(await errand()).toMatchObject({
+      state: 'failed',
+      error: expect.stringContaining('private network') as string
+    });
+  });
+  it('wait while the journey is paused, and while all sending is stopped', async () => {
+    open();
+    await addPeople(world.pool, [reachable('1')]);
+    await live(world, journey([call()]));
+    await halt(world.pool, true, 'test');
+    await askEntry(world.pool, [1], 'try', 'test');
+    await settle(world.engine, false);
+    await halt(world.pool, false, 'test');
+    await brake(world.pool, 'try', 'pause', 'test');
+    await settle(world.engine, false);
+    expect(got).toHaveLength(0);
+    await brake(world.pool, 'try', 'resume', 'test');
+    await settle(world.engine, false);
+    expect(got).toHaveLength(1);
+  });
+});
+
+describe('a consent that is asked for', () => {
+  const ask: Step = { key: 'ask', kind: 'consent', channel: 'email', state: 'pending' };
+  const link = (): string => /\/c\/([\w-]+)/.exec(world.postbox.mails.at(-1)?.text ?? '')?.[1] ?? '';
+  const state = async (): Promise<unknown> =>
+    (await world.pool.query<{ state: string }>(`select state from consents where channel = 'email'`)).rows[0]?.state;
+
+  it('is pending until it is confirmed behind the link', async () => {
+    await enter(
+      [ask],
+      reachable('1', (p) => (p.consent = {}))
+    );
+    expect(world.postbox.mails).toHaveLength(1);
+    expect(await state()).toBe('pending');
+    expect(await asking(world.pool, link())).toMatchObject({
+      channel: 'email',
+      address: '1@people.example',
+      given: false
+    });
+    expect(await confirm(world.pool, link())).toBe(true);
+    expect(await confirm(world.pool, link())).toBe(true);
+    await settle(world.engine, false);
+    expect(await state()).toBe('given');
+    const { rows } = await world.pool.query(
+      `select from happenings where name = 'consent_changed' and source = 'engine'`
+    );
+    expect(rows).toHaveLength(2);
+  });
+  it('is not asked where it is given', async () => {
+    await enter([ask]);
+    expect(world.postbox.mails).toHaveLength(0);
+    expect(await state()).toBe('given');
+  });
+  it('whoever withdrew it is not written to', async () => {
+    await enter(
+      [ask],
+      reachable('1', (p) => (p.consent = { email: 'withdrawn' }))
+    );
+    expect(world.postbox.mails).toHaveLength(0);
+    expect(await state()).toBe('pending');
+  });
+  it('a link does not bring back what was withdrawn since, and a made-up one is nothing', async () => {
+    await enter(
+      [ask],
+      reachable('1', (p) => (p.consent = {}))
+    );
+    await skipTo(world, MONDAY + HOUR);
+    await world.pool.query(`update consents set state = 'withdrawn', at = (select practice_now from workspace)`);
+    expect(await confirm(world.pool, link())).toBe(false);
+    expect(await asking(world.pool, 'x'.repeat(30))).toBeNull();
+    expect(await state()).toBe('withdrawn');
+  });
+});
