@@ -244,13 +244,15 @@ export class PersonRun implements Hands {
       const walking = walk?.state === 'walking';
       if (!walk || (!walking && !isWatched(walk, this.at))) continue;
       if (this.world.paused.has(walk.journey) || (only !== null && walk.journey !== only)) continue;
+      // What is told late is on record; it is nothing that a walk which began behind it could have waited for.
+      if (only === null && h.at < walk.enteredAt) continue;
       const plan = this.world.planOf(walk);
       if (this.rules(plan, walk, h) || !walking || walk.heldOut) continue;
       if (this.listens(plan, walk, h)) continue;
       if (walk.state === 'walking') this.builtIn(plan, walk, h);
     }
     for (const plan of this.world.plans) {
-      if (only !== null && plan.key !== only) continue;
+      if (only === null ? h.at < (this.world.since?.get(plan.key) ?? -Infinity) : plan.key !== only) continue;
       for (const rule of plan.entry.on) {
         if (rule.name !== h.name || !rule.match(h, null, this.askedBy(plan, null).zone)) continue;
         this.enter(plan, h.name, { entry: h });

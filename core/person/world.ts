@@ -50,6 +50,8 @@ export interface World extends Surroundings {
   suppress(address: string): void;
   /** Journeys that are paused, by key: nobody in them moves or hears of anything, and nobody gets in. */
   paused: ReadonlyMap<string, JourneyPlan>;
+  /** By journey, from when on happenings let people in, UTC ms: what is told late begins nothing. Absent: from ever. */
+  since?: ReadonlyMap<string, number>;
   /** Happenings that some condition asks about over everything ever recorded. */
   asks: ReadonlySet<string>;
 }

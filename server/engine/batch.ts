@@ -87,7 +87,15 @@ async function workOn(db: Db, plans: PlanBook, ids: number[], now: number, zone:
   const followed = people.flatMap((p) => p.walks.flatMap((w) => plans.followed(w)));
   const splits = plans.winnerSplits([...live.map((l) => [l.journeyId, l.plan] as [number, JourneyPlan]), ...followed]);
   const draws = await DrawsBook.read(db, plans, splits, now, shared.workspace.zone);
-  const world = liveWorld({ entering, plans, paused, loaded, workspace: shared.workspace, draws: draws.of });
+  const world = liveWorld({
+    entering,
+    plans,
+    paused,
+    loaded,
+    workspace: shared.workspace,
+    draws: draws.of,
+    since: new Map(live.map((l) => [l.plan.key, l.since]))
+  });
   const dated = live.flatMap(({ plan, since }) => datedPlans([plan], since));
   const course: Course = { world, from: -Infinity, until: now, dated, present: now };
   const current = new Map(entering.map((plan) => [plan.key, plan.version]));

@@ -13,9 +13,11 @@ export interface WorldParts {
   loaded: Pick<Loaded, 'suppressed' | 'asks'>;
   workspace: Workspace;
   draws: World['draws'];
+  /** By journey, from when on happenings let people in. */
+  since?: ReadonlyMap<string, number>;
 }
 
-export function liveWorld({ entering, plans, paused, loaded, workspace, draws }: WorldParts): World {
+export function liveWorld({ entering, plans, paused, loaded, workspace, draws, since }: WorldParts): World {
   const { suppressed, asks } = loaded;
   return {
     plans: entering,
@@ -23,6 +25,7 @@ export function liveWorld({ entering, plans, paused, loaded, workspace, draws }:
     workspace,
     asks,
     paused,
+    ...(since ? { since } : {}),
     suppressed: (address) => suppressed.has(address.toLowerCase()),
     suppress: (address) => void suppressed.add(address.toLowerCase()),
     draws

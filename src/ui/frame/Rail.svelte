@@ -5,6 +5,7 @@
   import UserMultiple from 'carbon-icons-svelte/lib/UserMultiple.svelte';
   import Task from 'carbon-icons-svelte/lib/Task.svelte';
   import Reply from 'carbon-icons-svelte/lib/Reply.svelte';
+  import Settings from 'carbon-icons-svelte/lib/Settings.svelte';
   import Store from 'carbon-icons-svelte/lib/Store.svelte';
 
   const places = [
@@ -13,7 +14,8 @@
     { href: '/people', name: 'People', icon: UserMultiple },
     { href: '/tasks', name: 'Tasks', icon: Task },
     { href: '/replies', name: 'Replies', icon: Reply },
-    { href: '/stand-ins', name: 'Stand-ins', icon: Store }
+    { href: '/stand-ins', name: 'Stand-ins', icon: Store },
+    { href: '/settings', name: 'Settings', icon: Settings }
   ];
   const isHere = (href: string): boolean =>
     href === '/' ? page.url.pathname === '/' : page.url.pathname.startsWith(href);

@@ -63,7 +63,6 @@
       <tbody>
         {#each data.tasks as t (t.id)}
           <tr>
-            (at = i)} class:high={t.priority === 0}>
             <td class="when">
               {#if data.view === 'done'}{format.dateTime(t.doneAt ?? 0)}
               {:else if t.dueAt === null}<span class="soft">any time</span>

@@ -1,0 +1,216 @@
+/**
+ * Happenings from programs: CloudEvents, stored first and answered at once. Each that is refused is named with its reason,
+ * the others are kept; the same source and id is one, however often and at however many doors it comes. Workers handle them
+ * like everything else of the inbox, in their order for each person.
+ */
+import { createHash } from 'node:crypto';
+import { readEnvelope, readEvent, type ReadEvent } from '../../core/events/event.ts';
+import { isTooDeep, TOO_DEEP } from '../../core/journey/depth.ts';
+import { found, pathText } from '../../core/journey/problems.ts';
+import { unfitInside } from '../../core/text/text.ts';
+import { MINUTE } from '../../core/time/duration.ts';
+import { now } from '../clock/clock.ts';
+import { columns } from '../db/columns.ts';
+import { notify } from '../db/notify.ts';
+import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import type { SettingsBook } from '../settings/settings.ts';
+
+/** Events of one request. */
+export const MOST_EVENTS = 1000;
+/** A clock that is ahead of ours by more than this is wrong. */
+const AHEAD = 5 * MINUTE;
+/** An event is told in so much, as JSON: more is a file, not an event (CloudEvents 1.0, "Size limits"). */
+const MOST_TEXT = 65_536;
+/** The longest source and id that are taken, in characters. */
+const LONGEST = 500;
+
+export interface RefusedEvent {
+  /** Its place in the request, from 0. */
+  index: number;
+  id: string | null;
+  /** What is wrong with it, by its path. */
+  problems: string[];
+}
+
+export interface Taken {
+  /** Stored by this request. */
+  taken: number;
+  /** Known before: nothing more comes of them. */
+  known: number;
+  refused: RefusedEvent[];
+}
+
+interface Good {
+  index: number;
+  event: ReadEvent;
+  person: number;
+}
+
+/** Stores events. They are given as they came, each on its own right or wrong. */
+export async function takeEvents(pool: Pool, settings: SettingsBook, given: readonly unknown[]): Promise<Taken> {
+  const present = await now(pool);
+  const { workspace } = await settings.read(pool);
+  const { rows } = await pool.query<{ key: string }>('select key from journeys');
+  const known = { journeys: new Set(rows.map((r) => r.key)), types: workspace.types };
+  const refused: RefusedEvent[] = [];
+  const read: { index: number; event: ReadEvent }[] = [];
+  given.forEach((json, index) => {
+    const problems: string[] = [];
+    const event = readOne(json, known, present, problems);
+    if (event) read.push({ index, event });
+    else refused.push({ index, id: idOf(json), problems });
+  });
+  const people = await peopleOf(
+    pool,
+    read.map((r) => r.event.subject)
+  );
+  const good: Good[] = [];
+  for (const { index, event } of read) {
+    const person = people.get(event.subject);
+    if (person !== undefined) good.push({ index, event, person });
+    else
+      refused.push({
+        index,
+        id: event.id,
+        problems: [`subject: found ${found(event.subject)}, expected the id, address or number of someone known here`]
+      });
+  }
+  const free = await withoutTakenAddresses(pool, good, refused);
+  const taken = free.length ? await store(pool, free) : 0;
+  return { taken, known: free.length - taken, refused: refused.sort((a, b) => a.index - b.index) };
+}
+
+function readOne(
+  json: unknown,
+  known: Parameters<typeof readEvent>[1],
+  present: number,
+  problems: string[]
+): ReadEvent | null {
+  if (isTooDeep(json)) {
+    problems.push(`the event: ${TOO_DEEP}`);
+    return null;
+  }
+  const size = JSON.stringify(json).length;
+  if (size > MOST_TEXT) {
+    problems.push(`the event: found ${size} characters, expected at most ${MOST_TEXT}`);
+    return null;
+  }
+  const unfit = unfitInside(json);
+  if (unfit) {
+    problems.push(`${pathText(unfit.path)}: found ${unfit.what}, expected text without it`);
+    return null;
+  }
+  const say = (path: (string | number)[], message: string): void => void problems.push(`${pathText(path)}: ${message}`);
+  const envelope = readEnvelope(json, say);
+  if (!envelope) return null;
+  for (const key of ['source', 'id', 'subject'] as const)
+    if (envelope[key].length > LONGEST)
+      say([key], `found ${envelope[key].length} characters, expected at most ${LONGEST}`);
+  const event = readEvent(envelope, known, say);
+  if (event && event.at > present + AHEAD)
+    say(['time'], `found ${envelope.time}, which is still to come, expected an instant that has passed`);
+  return problems.length ? null : event;
+}
+
+function idOf(json: unknown): string | null {
+  const id = typeof json === 'object' && json !== null && 'id' in json ? json.id : null;
+  return typeof id === 'string' ? id.slice(0, LONGEST) : null;
+}
+
+/** People by how events name them: by their number here, their email address, or their phone number. */
+async function peopleOf(db: Db, subjects: string[]): Promise<Map<string, number>> {
+  const all = [...new Set(subjects)];
+  if (!all.length) return new Map();
+  const { rows } = await db.query<{ subject: string; id: number }>({
+    name: 'people-of-events',
+    text: `
+      select s.subject, p.id
+      from unnest($1::text[]) as s (subject)
+      cross join lateral (
+        select id from people where s.subject ~ '^[0-9]{1,15}$' and id = case when s.subject ~ '^[0-9]{1,15}$' then s.subject::bigint end
+        union all
+        select id from people where email is not null and lower(email) = lower(regexp_replace(s.subject, '^mailto:', ''))
+        union all
+        select id from people where phone = s.subject
+        limit 1
+      ) p`,
+    values: [all]
+  });
+  return new Map(rows.map((r) => [r.subject, r.id]));
+}
+
+/** Takes out those that would give someone an address or number that somebody else has: two people cannot share one. */
+async function withoutTakenAddresses(db: Db, good: Good[], refused: RefusedEvent[]): Promise<Good[]> {
+  const wanted = good.flatMap((g) => {
+    const { input } = g.event;
+    const fields = input.kind === 'set' ? (input.fields ?? {}) : {};
+    return (['email', 'phone'] as const).flatMap((field) =>
+      typeof fields[field] === 'string' ? [{ index: g.index, person: g.person, field, value: fields[field] }] : []
+    );
+  });
+  if (!wanted.length) return good;
+  const { rows } = await db.query<{ index: number; field: string }>(
+    `select w.index, w.field from unnest($1::integer[], $2::bigint[], $3::text[], $4::text[]) as w (index, person, field, value)
+     where exists (select from people p where p.id <> w.person and
+       case w.field when 'email' then p.email is not null and lower(p.email) = lower(w.value) else p.phone = w.value end)`,
+    columns(wanted, ['index', 'person', 'field', 'value'])
+  );
+  const bad = new Set(rows.map((r) => r.index));
+  for (const r of rows)
+    refused.push({
+      index: r.index,
+      id: good.find((g) => g.index === r.index)?.event.id ?? null,
+      problems: [`data.fields.${r.field}: somebody else has it already, expected one that is free`]
+    });
+  return good.filter((g) => !bad.has(g.index));
+}
+
+/** Puts events into the inbox, but for those that came before; how many. */
+async function store(pool: Pool, good: Good[]): Promise<number> {
+  const rows = good.map(({ event, person }, place) => ({
+    person,
+    place,
+    name: event.input.kind === 'happening' ? event.input.happening.name : event.input.kind,
+    at: ts(event.at),
+    source: `api ${event.source}`,
+    id: event.id,
+    key: createHash('sha256').update(`${event.source}\n${event.id}`).digest().subarray(0, 16),
+    data: JSON.stringify(dataOf(event))
+  }));
+  // In one order, so that two who tell the same never wait for each other in a circle.
+  const ordered = [...rows].sort((a, b) => Buffer.compare(a.key, b.key));
+  return transaction(pool, async (db) => {
+    const { rows: fresh } = await db.query<{ key: Buffer }>({
+      name: 'events-seen',
+      text: `
+        insert into events_seen (key, at) select distinct on (key) key, at from unnest($1::bytea[], $2::timestamptz[]) as t (key, at)
+        order by key on conflict do nothing returning key`,
+      values: columns(ordered, ['key', 'at'])
+    });
+    const unseen = new Set(fresh.map((r) => r.key.toString('hex')));
+    const kept = rows.filter((r) => unseen.delete(r.key.toString('hex')));
+    if (!kept.length) return 0;
+    await db.query({
+      name: 'store-events',
+      text: `
+        insert into happenings (person_id, name, at, source, source_id, data)
+        select person_id, name, at, source, source_id, data
+        from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::text[], $5::text[], $6::jsonb[]) with ordinality
+          as t (person_id, name, at, source, source_id, data, place)
+        order by place
+        on conflict do nothing`,
+      values: columns(kept, ['person', 'name', 'at', 'source', 'id', 'data'])
+    });
+    await notify(db, 'inbox');
+    return kept.length;
+  });
+}
+
+function dataOf({ input, of }: ReadEvent): object {
+  if (input.kind === 'happening') {
+    const { name: _name, at: _at, ...data } = input.happening;
+    return { ...data, ...(of ? { subject: of } : {}) };
+  }
+  const { kind, ...data } = input;
+  return kind === 'enter' ? { ...data, by: 'api' } : data;
+}

@@ -1,0 +1,45 @@
+import { fail } from '@sveltejs/kit';
+import { z } from 'zod';
+import { naming } from '$core/text/text.ts';
+import { db } from '$server/app.ts';
+import { listKeys, makeKey, revokeKey, SCOPES } from '$server/api/keys.ts';
+import { callSecret } from '$server/engine/call.ts';
+import { workspaceSecret } from '$server/intake/intake.ts';
+import { readSettings, saveSettings } from '$server/settings/settings.ts';
+import type { Actions, PageServerLoad } from './$types';
+
+export const load: PageServerLoad = async () => ({
+  keys: await listKeys(db()),
+  settings: JSON.stringify((await readSettings(db())) ?? { format: 'ambulo.settings/1' }, null, 2),
+  crumbs: [{ name: 'Settings' }]
+});
+
+const named = z.object({ name: naming(80).min(1) });
+const id = z.object({ id: z.coerce.number().int().positive() });
+
+export const actions: Actions = {
+  key: async ({ request, locals }) => {
+    const read = named.safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { keyProblem: 'Say what the key is for, in at most 80 letters.' });
+    return { token: await makeKey(db(), read.data.name, SCOPES, locals.user?.name ?? '') };
+  },
+  revoke: async ({ request }) => {
+    const read = id.safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success || !(await revokeKey(db(), read.data.id)))
+      return fail(409, { keyProblem: 'This key was revoked already.' });
+    return { revoked: true };
+  },
+  /** Shows what calls are signed with, to whoever has to check them. */
+  signing: async () => ({ signing: callSecret(await workspaceSecret(db())) }),
+  shared: async ({ request, locals }) => {
+    const text = String((await request.formData()).get('settings') ?? '');
+    let document: unknown;
+    try {
+      document = JSON.parse(text);
+    } catch (error) {
+      return fail(400, { given: text, problems: [`This is not JSON: ${(error as Error).message}`] });
+    }
+    const saved = await saveSettings(db(), document, locals.user?.name ?? '');
+    return saved.ok ? { saved: true } : fail(400, { given: text, problems: saved.problems });
+  }
+};
