@@ -6,7 +6,15 @@ import { start, type Ports, type Running } from './start.ts';
 
 const root = join(import.meta.dirname, '..');
 const fresh = process.argv.includes('--fresh');
-const PORTS: Ports = { web: 4310, database: 4311, smtp: 4312, postbox: 4313, handset: 4314, passersBy: 4315 };
+const PORTS: Ports = {
+  web: 4310,
+  database: 4311,
+  smtp: 4312,
+  postbox: 4313,
+  handset: 4314,
+  passersBy: 4315,
+  mailIn: 4316
+};
 
 const say = (line: string): void => void process.stdout.write(`· ${line}\n`);
 const began = Date.now();
@@ -76,6 +84,7 @@ Ambulo is running (ready in ${Math.round((Date.now() - began) / 1000)} s).
 
   database      on ${ports.database}, user ambulo; its password is in ${dir}/postgres/passwords.json
   Postbox       SMTP on ${ports.smtp}, mail read under Stand-ins
+  Mail in       SMTP on ${ports.mailIn}: answers, delivery reports, complaints
   Handset       SMS gateway on ${ports.handset}, phones under Stand-ins
   Passers-by    on ${ports.passersBy}: they react while the practice clock is skipped ahead
   data, logs    ${dir}

@@ -37,6 +37,7 @@ export interface Ports {
   postbox: number;
   handset: number;
   passersBy: number;
+  mailIn: number;
 }
 
 export interface StartOptions {
@@ -67,7 +68,7 @@ async function isFree(port: number): Promise<boolean> {
 }
 
 async function choosePorts(wanted: Ports | undefined, say: (line: string) => void): Promise<Ports> {
-  const names = ['web', 'database', 'smtp', 'postbox', 'handset', 'passersBy'] as const;
+  const names = ['web', 'database', 'smtp', 'postbox', 'handset', 'passersBy', 'mailIn'] as const;
   const chosen = {} as Ports;
   for (const name of names) {
     const port = wanted?.[name];
@@ -137,6 +138,7 @@ export async function start({
       PORT: String(ports.web),
       BODY_SIZE_LIMIT: '5M',
       SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
+      MAIL_IN_PORT: String(ports.mailIn),
       SMS_URL: `http://127.0.0.1:${ports.handset}`,
       SMS_SECRET: await handsetSecret(pool),
       POSTBOX_URL: `http://127.0.0.1:${ports.postbox}`,
@@ -177,6 +179,8 @@ export async function start({
     say('starting the web server');
     const server = await launch('web', 'bin/web.mjs', false);
     await answering(`${web}/health`, server, dir);
+    say('starting the mail server that takes answers');
+    await launch('receiver', 'bin/receiver.ts', true);
     say('starting the worker');
     await launch('worker', 'bin/worker.ts', true);
     return {

@@ -1,34 +1,22 @@
 /** Starts one worker; any number may run against one database. */
 import pino from 'pino';
 import { getConfig } from '../server/config.ts';
-import { isUnavailable, openPool } from '../server/db/pool.ts';
+import { openPool } from '../server/db/pool.ts';
 import { openEngine } from '../server/engine/context.ts';
 import { onEnding } from '../server/ending.ts';
 import { startWorker } from '../server/engine/worker.ts';
+import { whenThere } from './when-there.ts';
 
 const log = pino({ name: 'worker' });
 const config = getConfig();
 const pool = openPool(config.DATABASE_URL);
 let begun = false;
 process.on('disconnect', () => begun || process.exit(0));
-const engine = await whenThere(() => openEngine(config, pool));
+const engine = await whenThere(() => openEngine(config, pool), log);
 const worker = startWorker(engine, config.DATABASE_URL, log);
 begun = true;
 log.info('ready');
 process.send?.('ready');
-
-/** A worker may start before the database does. */
-async function whenThere<T>(open: () => Promise<T>): Promise<T> {
-  for (;;) {
-    try {
-      return await open();
-    } catch (error) {
-      if (!isUnavailable(error)) throw error;
-      log.warn('the database is away; trying again');
-      await new Promise((resolve) => setTimeout(resolve, 1000));
-    }
-  }
-}
 
 // Also when whoever started it is gone: a start that was killed leaves nothing behind.
 onEnding(() => {

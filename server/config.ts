@@ -32,6 +32,12 @@ const environment = z
     KEEP_HISTORY: lateness.optional(),
     /** Addresses and networks that steps may call although they are private, parted by commas: `10.1.2.3, 10.2.0.0/16`. */
     CALL_ALLOWED: z.string().optional(),
+    /** Where our own mail server takes answers, reports and complaints for MAIL_DOMAIN; none where absent. */
+    MAIL_IN_PORT: z.coerce.number().int().min(1).max(65_535).optional(),
+    MAIL_IN_HOST: z.string().default('127.0.0.1'),
+    /** So many days with bounces that may pass, within so long, are taken for one that does not. */
+    SOFT_BOUNCES: z.coerce.number().int().min(2).max(100).default(5),
+    SOFT_BOUNCES_WITHIN: lateness.default('P14D'),
     /** Base address of the SMS gateway. */
     SMS_URL: z.url(),
     /** Shared with the gateway; signs what it sends us. */

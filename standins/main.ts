@@ -12,6 +12,7 @@ const env = z
     HANDSET_PORT: z.coerce.number(),
     PASSERS_BY_PORT: z.coerce.number(),
     AMBULO_URL: z.url(),
+    MAIL_IN_PORT: z.coerce.number().optional(),
     SMS_SECRET: z.string(),
     /** Folder for what is kept over a restart; absent: nothing is. */
     STANDINS_DIR: z.string().optional(),
@@ -22,7 +23,8 @@ const env = z
 const fileIn = (name: string): string | undefined => env.STANDINS_DIR && join(env.STANDINS_DIR, name);
 const postbox = await startPostbox(
   { smtp: env.POSTBOX_SMTP_PORT, http: env.POSTBOX_HTTP_PORT },
-  fileIn('postbox.ndjson')
+  fileIn('postbox.ndjson'),
+  env.MAIL_IN_PORT === undefined ? null : { port: env.MAIL_IN_PORT }
 );
 const handset = await startHandset({
   port: env.HANDSET_PORT,

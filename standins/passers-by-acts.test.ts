@@ -47,6 +47,8 @@ beforeEach(async () => {
     {
       'GET /api/mail': ({ query }) => ({ status: 200, json: { mail: mails.filter((m) => m.id > after(query)) } }),
       'GET /api/texts': ({ query }) => ({ status: 200, json: { texts: texts.filter((t) => t.seq > after(query)) } }),
+      'POST /api/answer': ({ body }) =>
+        note(`mail ${(body as { do: string; id: number }).do} ${(body as { id: number }).id}`),
       'POST /api/reply': ({ body }) => note(`reply ${(body as { text: string }).text}`)
     },
     0

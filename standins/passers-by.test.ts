@@ -2,6 +2,7 @@ import { expect, it } from 'vitest';
 import { reactionsToMail, reactionsToText } from './passers-by.ts';
 
 const mail = (n: number) => ({
+  id: n,
   messageId: `<${n}@quillmoor.example>`,
   to: `p${n}@people.example`,
   date: '2027-03-01T09:00:00.000Z',

@@ -38,7 +38,11 @@ const textPage = z.object({
   )
 });
 
-type Act = { do: 'fetch'; url: string; method: 'GET' | 'POST' } | { do: 'reply'; number: string; text: string };
+type Act =
+  | { do: 'fetch'; url: string; method: 'GET' | 'POST' }
+  | { do: 'reply'; number: string; text: string }
+  /** Something sent back by mail: an answer, an automatic one, a complaint. */
+  | { do: 'mail'; id: number; kind: 'reply' | 'away' | 'spam'; text: string };
 interface Planned {
   at: number;
   order: number;
@@ -111,7 +115,7 @@ function onGrain(at: number): number {
 /** What someone does about a mail. */
 export function reactionsToMail(
   seed: string,
-  mail: { messageId: string; to: string; date: string; text: string; html: string }
+  mail: { id: number; messageId: string; to: string; date: string; text: string; html: string }
 ): { at: number; act: Act }[] {
   const profile = profileOf(seed, mail.to);
   const draw = draws(seed, 'mail', mail.messageId);
@@ -127,6 +131,13 @@ export function reactionsToMail(
     acts.push({ at: at + (draw() < 0.8 ? 0 : GRAIN), act: { do: 'fetch', url: link, method: 'GET' } });
   if (unsubscribe && draw() < profile.unsubscribes)
     acts.push({ at: at + GRAIN, act: { do: 'fetch', url: unsubscribe, method: 'POST' } });
+  const back = draw();
+  if (back < profile.replies * 0.08) {
+    const text = ANSWERS[Math.floor(draw() * ANSWERS.length)] ?? 'Thanks';
+    acts.push({ at: at + 2 * GRAIN, act: { do: 'mail', id: mail.id, kind: 'reply', text } });
+  } else if (back > 0.9985) acts.push({ at: at + GRAIN, act: { do: 'mail', id: mail.id, kind: 'spam', text: '' } });
+  else if (back > 0.985)
+    acts.push({ at, act: { do: 'mail', id: mail.id, kind: 'away', text: 'I am away until Monday.' } });
   return acts;
 }
 
@@ -187,6 +198,11 @@ export async function startPassersBy({
     if (act.do === 'reply') {
       const said = { number: act.number, text: act.text, at: new Date(at).toISOString() };
       await postJson(`${handset}/api/reply`, said, AbortSignal.timeout(PATIENCE_MS));
+      return;
+    }
+    if (act.do === 'mail') {
+      const back = { id: act.id, do: act.kind, text: act.text, at: new Date(at).toISOString() };
+      await postJson(`${postbox}/api/answer`, back, AbortSignal.timeout(PATIENCE_MS));
       return;
     }
     const body = act.method === 'POST' ? new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }) : null;

@@ -9,6 +9,7 @@ import type { AddressInfo } from 'node:net';
 import { z } from 'zod';
 import { serve } from './http.ts';
 import { keepIn } from './keep.ts';
+import { ANSWERS, sendBack, type AnswerKind, type WayBack } from './postbox-answers.ts';
 
 export interface StoredMail {
   id: number;
@@ -51,6 +52,19 @@ const ODD: [RegExp, number, string][] = [
   [/^later/i, 451, '4.7.1 greylisted, come back later']
 ];
 
+/** Addresses whose server takes a mail and sends a report or an automatic answer afterwards. */
+const LATER: [RegExp, AnswerKind][] = [
+  [/^gone-later/i, 'gone'],
+  [/^full-later/i, 'full'],
+  [/^away/i, 'away']
+];
+
+const answered = z.object({
+  id: z.number().int(),
+  do: z.enum(ANSWERS),
+  text: z.string().max(5000).default(''),
+  at: z.iso.datetime()
+});
 const followed = z.object({ url: z.string().max(5000) });
 const troubled = z.object({
   code: z.number().int().min(400).max(599).nullable(),
@@ -58,8 +72,12 @@ const troubled = z.object({
   delay: z.number().int().min(0).max(600_000).optional()
 });
 
-/** `file`: where mail is kept over a restart. */
-export async function startPostbox(ports: { smtp: number; http: number }, file?: string): Promise<Postbox> {
+/** `file`: where mail is kept over a restart. `back`: where answers and reports go. */
+export async function startPostbox(
+  ports: { smtp: number; http: number },
+  file?: string,
+  back: WayBack | null = null
+): Promise<Postbox> {
   const kept = keepIn<StoredMail>(file);
   const mails = kept.load();
   const byMessageId = new Map(mails.map((m) => [m.messageId, m]));
@@ -122,7 +140,11 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
             if (dropped) byMessageId.delete(dropped.messageId);
           }
           // Accepted only once it is written down.
-          kept.add(stored).then(() => answer(), answer);
+          kept.add(stored).then(() => {
+            answer();
+            const later = LATER.find(([pattern]) => pattern.test(stored.to));
+            if (back && later) sendBack(back, stored, later[1], '', Date.parse(stored.date)).catch(() => undefined);
+          }, answer);
         },
         (error: Error) => done(error)
       );
@@ -174,6 +196,18 @@ export async function startPostbox(ports: { smtp: number; http: number }, file?:
           return { status: 400, json: { error: 'no mail here has this link' } };
         const response = await fetch(url, { redirect: 'manual', signal: AbortSignal.timeout(10_000) });
         return { status: 200, json: { status: response.status, location: response.headers.get('location') } };
+      },
+      'POST /api/answer': async ({ body }) => {
+        const { id, do: kind, text, at } = answered.parse(body);
+        const mail = mails.find((m) => m.id === id);
+        if (!mail) return { status: 404, json: { error: 'no such mail' } };
+        if (!back) return { status: 409, json: { error: 'nothing takes mail back here' } };
+        try {
+          await sendBack(back, mail, kind, text, Date.parse(at));
+        } catch (error) {
+          return { status: 502, json: { error: (error as Error).message } };
+        }
+        return { status: 200, json: { sent: kind } };
       },
       'POST /api/trouble': ({ body }) => {
         const wanted = troubled.parse(body);

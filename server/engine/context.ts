@@ -59,6 +59,7 @@ export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
       mailFrom: config.MAIL_FROM,
       mailDomain: config.MAIL_DOMAIN,
       replyTo: config.MAIL_REPLY_TO ?? null,
+      takesMail: config.MAIL_IN_PORT !== undefined,
       base: config.AMBULO_URL,
       secret: await workspaceSecret(pool),
       latest: latestOf(config)

@@ -184,7 +184,7 @@ export async function loadPeople(
         message: r.message_id ?? null,
         at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now),
         input: inputOf(r, plans, person, missed),
-        ...(r.data['subject'] ? { of: r.data['subject'] as Subject } : {})
+        ...(r.data['about'] ? { of: r.data['about'] as Subject } : {})
       });
   }
 
@@ -459,7 +459,7 @@ function happeningOf(r: HappeningRow, plans: PlanBook): Happening {
     r.walk_id !== null && r.step !== null && r.journey_id !== null
       ? { walk: r.walk_id, journey: plans.keyOf(r.journey_id), step: r.step }
       : undefined;
-  const { subject: _, ...data } = r.data;
+  const { about: _, ...data } = r.data;
   return restoreHappening({ name: r.name, at: r.at, about, record: r.record ?? undefined, data });
 }
 

@@ -31,6 +31,8 @@ export interface Post {
   mailDomain: string;
   /** Where answers to mails go that name no other address; `null`: to the sender. */
   replyTo: string | null;
+  /** Whether mail to our own domain comes back to us: answers and unsubscriptions are then taken by addresses of ours. */
+  takesMail: boolean;
   base: string;
   secret: Buffer;
   /** How late a message of each channel may go out, ms of the workspace clock. */
@@ -205,7 +207,8 @@ export class Outbox {
         from: senderOf(post.mailFrom, step.from, row.owner),
         inReplyTo: row.answers === null ? null : this.messageIdOf({ person: row.person_id, message: row.answers }),
         to: row.address,
-        replyTo: step.replyTo ?? post.replyTo,
+        replyTo: step.replyTo ?? post.replyTo ?? (post.takesMail ? `reply+${key}@${post.mailDomain}` : null),
+        unsubscribeMail: post.takesMail && step.unsubscribe !== false ? `unsubscribe+${key}@${post.mailDomain}` : null,
         messageId: this.messageIdOf(recipient),
         returnPath: `bounce+${key}@${post.mailDomain}`,
         date: now

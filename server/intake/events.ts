@@ -209,7 +209,7 @@ async function store(pool: Pool, good: Good[]): Promise<number> {
 function dataOf({ input, of }: ReadEvent): object {
   if (input.kind === 'happening') {
     const { name: _name, at: _at, ...data } = input.happening;
-    return { ...data, ...(of ? { subject: of } : {}) };
+    return { ...data, ...(of ? { about: of } : {}) };
   }
   const { kind, ...data } = input;
   return kind === 'enter' ? { ...data, by: 'api' } : data;

@@ -10,6 +10,8 @@ export interface Mail extends Omit<RenderedEmail, 'html'> {
   from: string;
   to: string;
   replyTo: string | null;
+  /** Whom a mail to unsubscribes, where one is taken. */
+  unsubscribeMail?: string | null;
   /** The mail of ours that it answers, so that readers show them as one thread. */
   inReplyTo?: string | null;
   /** Derived from the outbox row, so that a repeat can be recognised. */
@@ -82,7 +84,7 @@ export function openMailer({ url, tls = 'offered', ca, name, connections = 8 }: 
             ...(mail.unsubscribe === null
               ? {}
               : {
-                  'List-Unsubscribe': `<${mail.unsubscribe}>`,
+                  'List-Unsubscribe': `<${mail.unsubscribe}>${mail.unsubscribeMail ? `, <mailto:${mail.unsubscribeMail}?subject=unsubscribe>` : ''}`,
                   'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click'
                 })
           },

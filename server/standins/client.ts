@@ -80,6 +80,14 @@ export function followLink(url: string): Promise<{ status: number; location: str
   );
 }
 
+/** Sends something back about a mail, as its reader or their server would. */
+export async function sendBack(id: number, kind: string, words: string, at: number): Promise<void> {
+  await ask(getConfig().POSTBOX_URL, '/api/answer', z.object({ sent: z.string() }), {
+    method: 'POST',
+    body: JSON.stringify({ id, do: kind, text: words, at: new Date(at).toISOString() })
+  });
+}
+
 export async function listPhones(): Promise<{ number: string; count: number; last: Text }[]> {
   const answer = await ask(
     getConfig().HANDSET_URL,

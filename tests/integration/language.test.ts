@@ -43,7 +43,7 @@ export async function store({ pool }: World, { at, person, input, of, line }: Ti
   const put = (name: string, data: object): Promise<unknown> =>
     pool.query(
       `insert into happenings (person_id, name, at, source, source_id, data) values ($1, $2, $3, 'test', $4, $5)`,
-      [Number(person), name, ts(at), String(line), JSON.stringify({ ...data, ...(of ? { subject: of } : {}) })]
+      [Number(person), name, ts(at), String(line), JSON.stringify({ ...data, ...(of ? { about: of } : {}) })]
     );
   if (input.kind === 'happening') {
     const { name, at: _, ...data } = input.happening;

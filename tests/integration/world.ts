@@ -53,6 +53,7 @@ export async function openWorld(at = MONDAY): Promise<World> {
       mailFrom: 'Test <desk@quillmoor.example>',
       mailDomain: 'quillmoor.example',
       replyTo: null,
+      takesMail: false,
       base: 'http://127.0.0.1:9999',
       secret,
       latest: { email: DAYS, sms: DAYS }

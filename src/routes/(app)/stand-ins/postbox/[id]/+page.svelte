@@ -38,6 +38,14 @@
     return () => shown.removeEventListener('load', watch);
   });
 
+  const BACK = [
+    ['away', 'Automatic answer'],
+    ['gone', 'No such mailbox'],
+    ['full', 'Mailbox full'],
+    ['prose', 'Not delivered, in prose'],
+    ['spam', 'Report as spam'],
+    ['unsubscribe', 'Unsubscribe by mail']
+  ] as const;
   let part = $state<'html' | 'text' | 'headers'>('html');
   const headers = $derived([...m.headers, ['return-path', m.returnPath]].map(([k, v]) => `${k}: ${v}`).join('\n'));
   const links = $derived(findLinks(m.text).map((l) => l.url));
@@ -97,6 +105,20 @@
       {:else}<li class="soft">This mail has no links.</li>{/each}
       {#if unsubscribe}<li><a href={unsubscribe} target="_blank" rel="noreferrer">Unsubscribe</a></li>{/if}
     </ul>
+    <h3>As {m.to}, send back</h3>
+    <form class="back" method="post" action="?/back" use:enhance>
+      <input type="hidden" name="do" value="reply" />
+      <input name="text" aria-label="An answer" placeholder="An answer" maxlength={5000} autocomplete="off" />
+      <button class="act">Send</button>
+    </form>
+    <form method="post" action="?/back" use:enhance>
+      <ul>
+        {#each BACK as [kind, words] (kind)}
+          <li><button class="act" name="do" value={kind}>{words}</button></li>
+        {/each}
+      </ul>
+    </form>
+    {#if form && 'sent' in form}<p role="status">{form.sent}</p>{/if}
     {#if form && 'followed' in form}<p role="status">
         Followed as {m.to}: it led to <strong>{form.followed}</strong>.
       </p>{/if}
@@ -147,6 +169,18 @@
     flex-wrap: wrap;
     gap: 4px 18px;
     list-style: none;
+  }
+  .back {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    margin: 4px 0;
+  }
+  .back input {
+    width: 24rem;
+    height: 28px;
+    padding: 0 8px;
+    border: 1px solid var(--rule-strong);
   }
   .bad {
     color: var(--failure);

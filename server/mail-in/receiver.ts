@@ -1,0 +1,85 @@
+/** The SMTP server that takes answers, reports and complaints. It takes mail for our own domain only, and sends none. */
+import { SMTPServer } from 'smtp-server';
+import type { AddressInfo } from 'node:net';
+import type { Logger } from 'pino';
+import { takeMail, type MailIn } from './take.ts';
+
+export interface ReceiverSettings {
+  port: number;
+  host: string;
+  /** What stands behind the @ of mail for us. */
+  domain: string;
+  /** How we call ourselves. */
+  name: string;
+}
+
+export interface Receiver {
+  port: number;
+  close(): Promise<void>;
+}
+
+/** The largest mail that is taken, in bytes. */
+const MOST_BYTES = 10_000_000;
+const MOST_RECIPIENTS = 20;
+
+const refuse = (responseCode: number, text: string): Error => Object.assign(new Error(text), { responseCode });
+
+export async function startReceiver(
+  mailIn: MailIn,
+  { port, host, domain, name }: ReceiverSettings,
+  log: Logger
+): Promise<Receiver> {
+  const server = new SMTPServer({
+    name,
+    banner: 'Ambulo',
+    disabledCommands: ['AUTH', 'STARTTLS'],
+    disableReverseLookup: true,
+    logger: false,
+    size: MOST_BYTES,
+    maxClients: 100,
+    socketTimeout: 60_000,
+    closeTimeout: 4000,
+    onRcptTo: ({ address }, session, done) => {
+      if (!address.toLowerCase().endsWith(`@${domain.toLowerCase()}`))
+        return done(refuse(550, '5.7.1 not a domain of ours'));
+      if (session.envelope.rcptTo.length >= MOST_RECIPIENTS) return done(refuse(452, '4.5.3 too many recipients'));
+      done();
+    },
+    onData: (stream, session, done) => {
+      const pieces: Buffer[] = [];
+      let bytes = 0;
+      stream.on('data', (piece: Buffer) => {
+        bytes += piece.length;
+        // What is too large is read to its end, as the protocol wants, and not kept.
+        if (bytes <= MOST_BYTES) pieces.push(piece);
+        else pieces.length = 0;
+      });
+      stream.on('error', (error: Error) => done(error));
+      stream.on('end', () => {
+        if (stream.sizeExceeded || bytes > MOST_BYTES) return done(refuse(552, '5.3.4 larger than 10 MB'));
+        const { mailFrom, rcptTo } = session.envelope;
+        const envelope = { from: mailFrom ? mailFrom.address : '', to: rcptTo.map((r) => r.address) };
+        takeMail(mailIn, Buffer.concat(pieces), envelope).then(
+          (as) => {
+            log.info({ as }, 'mail taken');
+            done();
+          },
+          (error: unknown) => {
+            log.error({ error: (error as Error).message }, 'a mail could not be taken; it has to come again');
+            done(refuse(451, '4.3.0 cannot be taken at the moment, try again later'));
+          }
+        );
+      });
+    }
+  });
+  // A client that goes away in the middle is nothing to end the server for.
+  server.on('error', () => undefined);
+  await new Promise<void>((resolve, reject) => {
+    server.server.once('error', reject);
+    server.listen(port, host, () => resolve());
+  });
+  return {
+    port: (server.server.address() as AddressInfo).port,
+    close: () => new Promise((resolve) => server.close(() => resolve()))
+  };
+}
