@@ -12,6 +12,8 @@ export default defineConfig({
   outputDir: 'test-results',
   use: {
     viewport: { width: 1280, height: 800 },
+    // A reader's browser: what a machine fetches matches nothing.
+    userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0 Safari/537.36',
     trace: 'retain-on-failure',
     launchOptions: {
       executablePath: '/usr/bin/chromium',

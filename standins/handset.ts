@@ -60,6 +60,23 @@ export async function startHandset({ port, webhook, secret, file }: HandsetOptio
     await kept.add(stored);
   };
 
+  /** Posts something to the webhook, signed. */
+  const tell = (what: object): Promise<Response> => {
+    const payload = JSON.stringify(what);
+    const seconds = Math.floor(Date.now() / 1000);
+    const mac = createHmac('sha256', secret).update(`${seconds}.${payload}`).digest('hex');
+    return fetch(webhook(), {
+      method: 'POST',
+      headers: {
+        'content-type': 'application/json',
+        origin: new URL(webhook()).origin,
+        'x-handset-signature': `t=${seconds},v1=${mac}`
+      },
+      body: payload,
+      signal: AbortSignal.timeout(15_000)
+    });
+  };
+
   const http = await serve(
     {
       'POST /messages': async ({ body }) => {
@@ -69,6 +86,14 @@ export async function startHandset({ port, webhook, secret, file }: HandsetOptio
         const known = byId.get(id);
         if (known) known.repeats++;
         else await keep({ id, number: to, from, direction: 'out', text, at });
+        // Numbers of this form take a text and do not get it: the report comes afterwards.
+        if (!known && /405$/.test(to))
+          void tell({
+            id,
+            status: 'undelivered',
+            code: 'unknown-number',
+            error: 'the number is not in use any more'
+          }).catch(() => undefined);
         return { status: 202, json: { id } };
       },
       'GET /api/phones': () => {
@@ -89,19 +114,7 @@ export async function startHandset({ port, webhook, secret, file }: HandsetOptio
         const last = texts.findLast((t) => t.number === number);
         if (!last) return { status: 404, json: { error: 'this phone has had no text' } };
         const id = randomUUID();
-        const payload = JSON.stringify({ id, from: number, to: last.from, text });
-        const seconds = Math.floor(Date.now() / 1000);
-        const mac = createHmac('sha256', secret).update(`${seconds}.${payload}`).digest('hex');
-        const response = await fetch(webhook(), {
-          method: 'POST',
-          headers: {
-            'content-type': 'application/json',
-            origin: new URL(webhook()).origin,
-            'x-handset-signature': `t=${seconds},v1=${mac}`
-          },
-          body: payload,
-          signal: AbortSignal.timeout(15_000)
-        });
+        const response = await tell({ id, from: number, to: last.from, text });
         if (!response.ok)
           return { status: 502, json: { error: `the webhook answered ${response.status}; the text was not sent` } };
         await keep({ id, number, from: last.from, direction: 'in', text, at: at ?? last.at });

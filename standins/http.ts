@@ -127,6 +127,9 @@ export async function serve(routes: Routes, port: number): Promise<{ port: numbe
   };
 }
 
+/** How a reader's browser names itself. */
+export const AS_A_READER = { 'user-agent': 'Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0' };
+
 /** Posts JSON to a stand-in, as a program that means it. */
 export function postJson(url: string, body: unknown, signal?: AbortSignal): Promise<Response> {
   return fetch(url, {

@@ -6,7 +6,7 @@
  */
 import { createHash } from 'node:crypto';
 import { z } from 'zod';
-import { postJson, serve } from './http.ts';
+import { AS_A_READER, postJson, serve } from './http.ts';
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
@@ -207,7 +207,13 @@ export async function startPassersBy({
     }
     const body = act.method === 'POST' ? new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }) : null;
     const signal = AbortSignal.timeout(PATIENCE_MS);
-    const response = await fetch(act.url, { method: act.method, redirect: 'manual', body, signal });
+    const response = await fetch(act.url, {
+      method: act.method,
+      headers: AS_A_READER,
+      redirect: 'manual',
+      body,
+      signal
+    });
     await response.arrayBuffer();
   };
 

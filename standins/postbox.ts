@@ -7,7 +7,7 @@ import { simpleParser } from 'mailparser';
 import { SMTPServer } from 'smtp-server';
 import type { AddressInfo } from 'node:net';
 import { z } from 'zod';
-import { serve } from './http.ts';
+import { AS_A_READER, serve } from './http.ts';
 import { keepIn } from './keep.ts';
 import { ANSWERS, sendBack, type AnswerKind, type WayBack } from './postbox-answers.ts';
 
@@ -194,7 +194,11 @@ export async function startPostbox(
           return { status: 400, json: { error: 'only http and https links are followed' } };
         if (!mails.some((m) => m.text.includes(url)))
           return { status: 400, json: { error: 'no mail here has this link' } };
-        const response = await fetch(url, { redirect: 'manual', signal: AbortSignal.timeout(10_000) });
+        const response = await fetch(url, {
+          headers: AS_A_READER,
+          redirect: 'manual',
+          signal: AbortSignal.timeout(10_000)
+        });
         return { status: 200, json: { status: response.status, location: response.headers.get('location') } };
       },
       'POST /api/answer': async ({ body }) => {

@@ -16,6 +16,8 @@ export interface HtmlParts {
   href: (url: string) => string;
   /** Address of the invisible picture that tells of opening; absent: none. */
   pixel?: string;
+  /** Address of a link that no person can see: whoever follows it is a machine. Absent: none. */
+  trap?: string;
   /** Address of the unsubscribe page; absent: no line about it. */
   unsubscribe?: string;
   sender: string;
@@ -39,10 +41,13 @@ export function emailHtml(parts: HtmlParts): string {
   const pixel = parts.pixel
     ? `<img src="${escapeHtml(parts.pixel)}" width="1" height="1" alt="" style="display:block">`
     : '';
+  const trap = parts.trap
+    ? `<a href="${escapeHtml(parts.trap)}" style="${hidden}" aria-hidden="true" tabindex="-1"></a>`
+    : '';
   return `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(parts.subject)}</title></head>
 <body style="margin:0;padding:24px;background:#ffffff;color:#1c2628;font:16px/1.5 sans-serif">${preview}
-<div style="max-width:600px">${paragraphs.join('\n')}${footer}</div>${pixel}
+<div style="max-width:600px">${paragraphs.join('\n')}${footer}</div>${trap}${pixel}
 </body></html>`;
 }
 

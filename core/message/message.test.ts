@@ -3,7 +3,8 @@ import { describe, expect, it } from 'vitest';
 import { emailHtml } from './html.ts';
 import { distinctLinks, joinParts, readMarked, markLinks } from './links.ts';
 import { fillIn, fillInParts, MOST_OUTPUT, templateProblem, scopeOf } from './personal.ts';
-import { isStopWord, smsSize } from './sms.ts';
+import { smsSize } from './sms.ts';
+import { isStopWord } from './text-words.ts';
 
 const scope = (person: Record<string, unknown>) => ({
   person,

@@ -3,8 +3,6 @@
  * where every character is in its alphabet, otherwise UCS-2. Parts are shorter
  * than a single message, because each carries a header (3GPP TS 23.040).
  */
-import { answerForm } from './answer.ts';
-
 const BASIC =
   '@£$¥èéùìòÇ\nØø\rÅåΔ_ΦΓΛΩΠΨΣΘΞÆæßÉ !"#¤%&\'()*+,-./0123456789:;<=>?¡ABCDEFGHIJKLMNOPQRSTUVWXYZÄÖÑÜ§¿abcdefghijklmnopqrstuvwxyzäöñüà';
 const EXTENDED = '^{}\\[~]|€';
@@ -25,19 +23,4 @@ export function smsSize(text: string): SmsSize {
   const parts = used <= single ? 1 : Math.ceil(used / each);
   const room = parts === 1 ? single : parts * each;
   return { alphabet: gsm ? 'GSM-7' : 'UCS-2', used, parts, left: room - used };
-}
-
-const STOP_WORDS = new Set(['stop', 'stopall', 'stop all', 'unsubscribe', 'end', 'quit', 'cancel']);
-/** Words that people put around it, and that change nothing. */
-const AROUND =
-  /^(?:please|pls|ok|okay) | (?:please|pls|now|thanks|thank you|thx|texting|texting me|messaging me|texts|it)$/;
-
-/** Whether an inbound text asks us to stop writing: one of the words, however it is written, with no more than courtesies. */
-export function isStopWord(text: string): boolean {
-  let form = answerForm(text);
-  for (let before = ''; before !== form;) {
-    before = form;
-    form = form.replace(AROUND, '');
-  }
-  return STOP_WORDS.has(form);
 }

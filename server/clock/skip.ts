@@ -10,6 +10,7 @@ import { runBatch } from '../engine/batch.ts';
 import type { Engine } from '../engine/context.ts';
 import { notify } from '../db/notify.ts';
 import { isUnavailable, ts, type Db, type Pool } from '../db/pool.ts';
+import { decideEarly } from '../intake/early.ts';
 import { nextCrowd, workCrowd } from '../crowds/crowds.ts';
 import { lookAtMidnight, midnightDue } from '../crowds/midnight.ts';
 import { readClock, setPracticeClock } from './clock.ts';
@@ -198,6 +199,8 @@ export async function settle(
   let waited = false;
   let streetTrouble = 0;
   while (!signal?.aborted) {
+    // The clock is about to move: whatever a scanner does within seconds, it has done.
+    await decideEarly(pool, true);
     // What the clock brings at this instant comes before what is due at it.
     await lookAtMidnight(pool, plans.settings);
     let asked = 0;

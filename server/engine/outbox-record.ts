@@ -81,7 +81,7 @@ export async function record(pool: Pool, channel: Channel, outcomes: Outcome[]):
       name: 'record-messages',
       text: `
         update messages m
-        set state = t.state, sent_at = t.sent_at, error = t.error, trouble = t.trouble,
+        set state = t.state, sent_at = t.sent_at, handed_at = case when t.sent_at is not null then clock_timestamp() end, error = t.error, trouble = t.trouble,
           not_before = clock_timestamp() + make_interval(secs => t.wait)
         from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::text[], $5::timestamptz[], $6::text[], $7::text[],
           $8::double precision[]) as t (person_id, id, claim, state, sent_at, error, trouble, wait)

@@ -6,6 +6,7 @@ import type { Logger } from 'pino';
 import { workCrowd } from '../crowds/crowds.ts';
 import { lookAtMidnight } from '../crowds/midnight.ts';
 import { runAskedSkip } from '../clock/skip.ts';
+import { decideEarly } from '../intake/early.ts';
 import { listen } from '../db/notify.ts';
 import { isUnavailable, type Pool } from '../db/pool.ts';
 import { now } from '../clock/clock.ts';
@@ -91,6 +92,7 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
   const loops = [
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
     ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),
+    repeat('early fetches', async () => (await decideEarly(engine.pool)) > 0),
     repeat('errands', async () => (await engine.errands.run()) > 0),
     repeat('crowds', async () => (await lookAtMidnight(engine.pool, engine.plans.settings)) || workCrowd(engine.pool)),
     repeat('clock', () => runAskedSkip(engine, ending.signal)),

@@ -1,13 +1,13 @@
 /**
- * The one way in for what people do: opened, clicked, unsubscribed, replied.
+ * The way in for what people do with a message: opened, clicked, unsubscribed.
  * Stored first and answered at once; workers handle it. The same id twice is one.
  */
-import { isStopWord } from '../../core/message/sms.ts';
 import { now } from '../clock/clock.ts';
 import { notify } from '../db/notify.ts';
-import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { ts, type Db } from '../db/pool.ts';
 import type { KeptLink } from '../mail/content.ts';
-import type { InboundText } from '../sms/gateway.ts';
+import { EARLY_SECONDS } from './early.ts';
+import { isMachine, type Fetch } from './machine.ts';
 import { readToken, type Token, type TokenUse } from './token.ts';
 
 interface About {
@@ -18,6 +18,8 @@ interface About {
   step: string;
   channel: 'email' | 'sms';
   links: KeptLink[] | null;
+  /** Whether it was handed over only seconds ago. */
+  early: boolean;
 }
 
 let secret: Buffer | null = null;
@@ -36,7 +38,9 @@ async function messageOf(db: Db, use: TokenUse, text: string): Promise<{ token: 
   if (!token) return null;
   const { rows } = await db.query<About>({
     name: 'message-of-token',
-    text: `select person_id, id, walk_id, journey_id, step, channel, links from messages where person_id = $1 and id = $2`,
+    text: `select person_id, id, walk_id, journey_id, step, channel, links,
+        coalesce(handed_at > clock_timestamp() - interval '${EARLY_SECONDS} seconds', state = 'sending') as early
+      from messages where person_id = $1 and id = $2`,
     values: [token.person, token.message]
   });
   return rows[0] ? { token, about: rows[0] } : null;
@@ -75,33 +79,57 @@ async function minuteId(db: Db, about: About, name: string): Promise<string> {
   return `${about.id}/${name}/${Math.floor((await now(db)) / 60_000)}`;
 }
 
+/**
+ * Something of a message was fetched. Within seconds of handing it over nobody can say yet whether by a reader or by a
+ * scanner: then it waits a moment. What a machine fetches and what a reader does in the same minute are two things.
+ */
+async function fetched(
+  db: Db,
+  about: About,
+  name: 'opened' | 'clicked' | 'trap',
+  what: string,
+  link: string | null,
+  machine: boolean
+): Promise<void> {
+  const id = await minuteId(db, about, machine ? `${what} by a machine` : what);
+  if (!about.early) {
+    const data = { ...(link === null ? {} : { link }), ...(machine || name === 'trap' ? { machine: true } : {}) };
+    return store(db, about, name === 'trap' ? 'clicked' : name, id, data);
+  }
+  await db.query({
+    name: 'store-early-fetch',
+    text: `
+      insert into early_fetches (person_id, message_id, name, link, machine, source_id, at, decide_at)
+      select $1, $2, $3, $4, $5, $6, $7, clock_timestamp() + interval '${EARLY_SECONDS} seconds'
+      -- A loop that fetches one picture for ever is one fetch.
+      where not exists (select from early_fetches where person_id = $1 and message_id = $2 and source_id = $6)`,
+    values: [about.person_id, about.id, name, link, machine, id, ts(await now(db))]
+  });
+}
+
 /** A pixel was fetched. False where the token is not ours. */
-export async function opened(db: Db, token: string): Promise<boolean> {
+export async function opened(db: Db, token: string, by: Fetch): Promise<boolean> {
   const found = await messageOf(db, 'open', token);
   if (!found) return false;
-  await store(db, found.about, 'opened', await minuteId(db, found.about, 'open'), {});
+  await fetched(db, found.about, 'opened', 'open', null, isMachine(by, 'opened'));
   return true;
 }
 
-/** Whether a token is one of our pixels'. */
-export async function isPixel(db: Db, token: string): Promise<boolean> {
-  return (await messageOf(db, 'open', token)) !== null;
-}
-
-/** Where a link leads; `null` where the token is not ours. Counts nothing. */
-export async function targetOf(db: Db, token: string): Promise<string | null> {
-  const found = await messageOf(db, 'link', token);
-  return found && linkOf(found.about, found.token.number);
-}
+/** The number of the link that no person can see, among the links of a message. */
+export const TRAP = 0;
 
 /** A link was followed: where it leads, which is only ever where the message's own link led. */
-export async function clicked(db: Db, token: string): Promise<string | null> {
+export async function clicked(db: Db, token: string, by: Fetch): Promise<string | null> {
   const found = await messageOf(db, 'link', token);
   if (!found) return null;
   const { about, token: t } = found;
+  if (t.number === TRAP) {
+    await fetched(db, about, 'trap', 'trap', null, true);
+    return '/';
+  }
   const target = linkOf(about, t.number);
   if (!target) return null;
-  await store(db, about, 'clicked', await minuteId(db, about, `link${t.number}`), { link: target });
+  await fetched(db, about, 'clicked', `link${t.number}`, target, isMachine(by, 'clicked'));
   return target;
 }
 
@@ -142,37 +170,4 @@ export async function unsubscribed(db: Db, token: string): Promise<boolean> {
   if (!found) return false;
   await store(db, found.about, 'unsubscribed', await minuteId(db, found.about, 'unsubscribe'), {});
   return true;
-}
-
-/** A text came in. `stray`: from a number nobody here has; kept aside. */
-export async function receivedText(pool: Pool, inbound: InboundText): Promise<'taken' | 'stray'> {
-  return transaction(pool, async (db) => {
-    const at = ts(await now(db));
-    const person = await db.query<{ id: number }>('select id from people where phone = $1', [inbound.from]);
-    const id = person.rows[0]?.id;
-    if (id === undefined) {
-      await db.query(
-        'insert into stray_texts (source_id, sender, body, at) values ($1, $2, $3, $4) on conflict do nothing',
-        [inbound.id, inbound.from, inbound.text, at]
-      );
-      return 'stray';
-    }
-    const stop = isStopWord(inbound.text);
-    // An answer belongs to the latest text, if that is at most 30 days old.
-    await db.query(
-      `insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
-       select $1, $2, $3, 'sms', $4, m.walk_id, m.journey_id, m.step, m.id, $5
-       from (select 1) as one
-       left join lateral (
-         select walk_id, journey_id, step, id from messages
-         where person_id = $1 and channel = 'sms' and created_at > $3::timestamptz - interval '30 days'
-         order by created_at desc, id desc
-         limit 1
-       ) m on true
-       on conflict do nothing`,
-      [id, stop ? 'unsubscribed' : 'replied', at, inbound.id, JSON.stringify({ channel: 'sms', text: inbound.text })]
-    );
-    await notify(db, 'inbox');
-    return 'taken';
-  });
 }

@@ -4,7 +4,7 @@
  * Sources: RFC 3464 and 3463 (delivery reports), RFC 5965 (complaints), RFC 3834 (automatic answers), RFC 8058.
  */
 import type { ParsedMail } from 'mailparser';
-import { isStopWord } from '../../core/message/sms.ts';
+import { isStopWord } from '../../core/message/text-words.ts';
 import { enhancedCode, meaningOf } from '../mail/answer.ts';
 import { ownWords } from './own-words.ts';
 

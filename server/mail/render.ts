@@ -76,6 +76,9 @@ export function renderEmail(
       text: content.parts,
       href,
       sender: context.sender,
+      ...(step.track?.clicks === false || !content.parts.some((p) => 'link' in p)
+        ? {}
+        : { trap: url(context.base, `/l/${signToken(context.secret, 'link', { person, message, number: 0 })}`) }),
       ...(step.track?.opens === false ? {} : { pixel: url(context.base, pixel) }),
       ...(unsubscribe ? { unsubscribe } : {})
     })

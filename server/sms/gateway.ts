@@ -68,6 +68,18 @@ export const inboundText = z.object({
 });
 export type InboundText = z.infer<typeof inboundText>;
 
+/** What the gateway posts of a text that it took: whether it arrived. */
+export const deliveryReport = z.object({
+  id: z.string().min(1).max(200),
+  status: z.enum(['delivered', 'undelivered']),
+  code: z.string().max(50).default(''),
+  error: z
+    .string()
+    .default('it did not arrive')
+    .transform((error) => repaired(error, 300))
+});
+export type DeliveryReport = z.infer<typeof deliveryReport>;
+
 /** An id of at most 200 characters: a longer or odd one by its digest, so that it stays the same and different. */
 function shortId(id: string): string {
   return id.length <= 200 && isFit(id) ? id : createHash('sha256').update(id).digest('hex');

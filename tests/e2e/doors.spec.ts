@@ -163,13 +163,18 @@ test('every answer protects the browser that reads it, and nobody’s data is ke
   }
 });
 
-test('asking after a link or a pixel, without fetching it, counts nothing', async ({ request, query }) => {
+test('asking after a link, without fetching it, is a machine’s way: on record, and nobody has followed it', async ({
+  request,
+  query
+}) => {
   const link = await aToken('l');
-  const [before] = await query(count);
   const head = await request.head(`/l/${link}`, { maxRedirects: 0 });
   expect([head.status(), head.headers()['referrer-policy']]).toEqual([302, 'no-referrer']);
   expect(head.headers()['location']).toMatch(/^https:\/\/quillmoor\.example\//);
-  expect(await query(count)).toEqual([before]);
+  const [last] = await query<{ name: string; machine: boolean }>(
+    `select name, (data ->> 'machine')::boolean as machine from happenings where source = 'tracking' order by id desc limit 1`
+  );
+  expect(last).toEqual({ name: 'clicked', machine: true });
 });
 
 for (const to of [

@@ -15,7 +15,7 @@ import { clicked } from '../../server/intake/intake.ts';
 import { readToken } from '../../server/intake/token.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { today } from '../../server/results/today.ts';
-import { addPeople, dispatch, live, openWorld, skipTo, trailOf, type World } from './world.ts';
+import { addPeople, dispatch, live, openWorld, skipTo, trailOf, type World, READER } from './world.ts';
 
 let world: World;
 beforeEach(async () => {
@@ -98,7 +98,7 @@ describe('an email', () => {
     await world.pool.query(`update people set fields = '{"town":"Sligo"}'`);
     const links = [...world.postbox.mails[0]!.text.matchAll(/\/l\/([\w-]+)/g)].map((m) => m[1]!);
     const led = [];
-    for (const link of links) led.push(await clicked(world.pool, link));
+    for (const link of links) led.push(await clicked(world.pool, link, READER));
     expect(led).toEqual(['https://quillmoor.example/ennis', 'https://quillmoor.example/Ennis?all']);
   });
 

@@ -12,7 +12,7 @@ import { journeyLines } from '../../server/results/journeys-table.ts';
 import { replies } from '../../server/results/replies.ts';
 import { peopleOf, sheetFigures } from '../../server/results/sheet-figures.ts';
 import { today } from '../../server/results/today.ts';
-import { receivedText } from '../../server/intake/intake.ts';
+import { receivedText } from '../../server/intake/texts.ts';
 import { addPeople, dispatch, live, openWorld, react, skipTo, type World } from './world.ts';
 
 let world: World;
@@ -160,9 +160,9 @@ it('Today: what goes out by hour, what needs someone, what moved', async () => {
   await fiveInside();
   world.postbox.setTrouble(451);
   await setPracticeClock(world.pool, MONDAY + 1.9 * DAYS);
-  expect(await receivedText(world.pool, { id: 's1', from: '+447700900999', to: 'x', text: 'Who is this?' })).toBe(
-    'stray'
-  );
+  expect(await receivedText(world.pool, { id: 's1', from: '+447700900999', to: 'x', text: 'Who is this?' })).toEqual({
+    as: 'stray'
+  });
   // Not waiting for the tries that are still to come.
   const work = async (): Promise<void> => {
     while ((await runBatch(world.pool, world.engine.plans)).people + (await dispatch(world)));
@@ -171,12 +171,12 @@ it('Today: what goes out by hour, what needs someone, what moved', async () => {
     await setPracticeClock(world.pool, MONDAY + days * DAYS);
     await work();
   }
-  expect(await receivedText(world.pool, { id: 't1', from: '+447700900103', to: 'x', text: 'Yes please' })).toBe(
-    'taken'
-  );
-  expect(await receivedText(world.pool, { id: 't1', from: '+447700900103', to: 'x', text: 'Yes please' })).toBe(
-    'taken'
-  );
+  expect(await receivedText(world.pool, { id: 't1', from: '+447700900103', to: 'x', text: 'Yes please' })).toEqual({
+    as: 'taken'
+  });
+  expect(await receivedText(world.pool, { id: 't1', from: '+447700900103', to: 'x', text: 'Yes please' })).toEqual({
+    as: 'taken'
+  });
   await work();
   const t = await today(world.pool);
   expect(t.needs.map((n) => n.kind)).toEqual(['retry', 'finding', 'reply', 'stray']);

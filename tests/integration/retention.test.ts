@@ -8,7 +8,7 @@ import { askChange, askEntry } from '../../server/people/inputs.ts';
 import { personPage } from '../../server/people/people.ts';
 import { sheetFigures } from '../../server/results/sheet-figures.ts';
 import { today } from '../../server/results/today.ts';
-import { addPeople, live, openWorld, react, skipTo, trailOf, type World } from './world.ts';
+import { addPeople, live, openWorld, react, skipTo, trailOf, type World, READER } from './world.ts';
 
 let world: World;
 beforeEach(async () => {
@@ -48,10 +48,10 @@ it('a walk under way keeps what it asks for, figures stay, once stays once, old 
   // Pages and tracking of what is gone.
   expect((await personPage(world.pool, ids[1]!))?.walks).toEqual([]);
   expect((await today(world.pool)).walking).toBe(1);
-  expect([await clicked(world.pool, links[0]!), await clicked(world.pool, links[1]!)].filter(Boolean)).toEqual([
-    'https://quillmoor.example/a'
-  ]);
-  expect(await opened(world.pool, 'nonsense')).toBe(false);
+  expect(
+    [await clicked(world.pool, links[0]!, READER), await clicked(world.pool, links[1]!, READER)].filter(Boolean)
+  ).toEqual(['https://quillmoor.example/a']);
+  expect(await opened(world.pool, 'nonsense', READER)).toBe(false);
 
   // The wait ends: what was done at its beginning still decides; and nobody enters a second time.
   await askEntry(world.pool, [ids[1]!], 'try', 'test');

@@ -132,6 +132,13 @@ export async function skipTo(world: World, until: number): Promise<void> {
   await settle(world.engine, false);
 }
 
+/** Fetched by a reader's browser. */
+export const READER = {
+  method: 'GET',
+  userAgent: 'Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0',
+  purpose: null
+};
+
 /** Stores a happening about a message, as the intake does, at the present instant. */
 export async function react(
   world: World,

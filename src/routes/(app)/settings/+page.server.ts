@@ -4,12 +4,15 @@ import { naming } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { listKeys, makeKey, revokeKey, SCOPES } from '$server/api/keys.ts';
 import { callSecret } from '$server/engine/call.ts';
+import { textWordsSchema } from '$core/message/text-words.ts';
+import { saveTextWords, textWords } from '$server/intake/texts.ts';
 import { workspaceSecret } from '$server/intake/intake.ts';
 import { readSettings, saveSettings } from '$server/settings/settings.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async () => ({
   keys: await listKeys(db()),
+  words: await textWords(db()),
   settings: JSON.stringify((await readSettings(db())) ?? { format: 'ambulo.settings/1' }, null, 2),
   crumbs: [{ name: 'Settings' }]
 });
@@ -31,6 +34,24 @@ export const actions: Actions = {
   },
   /** Shows what calls are signed with, to whoever has to check them. */
   signing: async () => ({ signing: callSecret(await workspaceSecret(db())) }),
+  words: async ({ request }) => {
+    const form = await request.formData();
+    const list = (name: string): string[] =>
+      String(form.get(name) ?? '')
+        .split(',')
+        .flatMap((w) => w.trim() || []);
+    const helpText = String(form.get('helpText') ?? '').trim();
+    const read = textWordsSchema.safeParse({
+      stop: list('stop'),
+      start: list('start'),
+      help: list('help'),
+      ...(helpText ? { helpText } : {})
+    });
+    if (!read.success)
+      return fail(400, { wordsProblem: 'At most 50 words of at most 40 letters each, and an answer of at most 480.' });
+    await saveTextWords(db(), read.data);
+    return { wordsSaved: true };
+  },
   shared: async ({ request, locals }) => {
     const text = String((await request.formData()).get('settings') ?? '');
     let document: unknown;

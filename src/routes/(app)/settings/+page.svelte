@@ -15,6 +15,8 @@
       saved?: boolean;
       problems?: string[];
       given?: string;
+      wordsSaved?: boolean;
+      wordsProblem?: string;
     }
   );
 </script>
@@ -51,6 +53,35 @@
       {/if}
       <Button type="submit" size="small">Save</Button>
       {#if said.saved}<span role="status">Saved.</span>{/if}
+    </form>
+  </section>
+
+  <section>
+    <h2>Words in texts</h2>
+    <p class="soft">
+      STOP, START and HELP are known in English, German, French, Spanish and Irish. Words of your own come beside them.
+    </p>
+    <form
+      class="words"
+      method="post"
+      action="?/words"
+      use:enhance={() =>
+        ({ update }) =>
+          update({ reset: false })}
+    >
+      <TextInput name="stop" size="sm" labelText="Stop, too" value={(data.words.stop ?? []).join(', ')} />
+      <TextInput name="start" size="sm" labelText="Start, too" value={(data.words.start ?? []).join(', ')} />
+      <TextInput name="help" size="sm" labelText="Help, too" value={(data.words.help ?? []).join(', ')} />
+      <TextInput
+        name="helpText"
+        size="sm"
+        labelText="What whoever asks for help is told; empty: nothing"
+        value={data.words.helpText ?? ''}
+        maxlength={480}
+      />
+      <Button type="submit" size="small">Save</Button>
+      {#if said.wordsSaved}<span role="status">Saved.</span>{/if}
+      {#if said.wordsProblem}<span class="problems" role="alert">{said.wordsProblem}</span>{/if}
     </form>
   </section>
 
@@ -151,6 +182,18 @@
     align-items: end;
     max-width: 32rem;
     margin-top: 12px;
+  }
+  .words {
+    display: grid;
+    grid-template-columns: repeat(3, 1fr);
+    gap: 8px 12px;
+    align-items: end;
+  }
+  .words :global(.bx--form-item:nth-child(4)) {
+    grid-column: 1 / span 3;
+  }
+  .words :global(.bx--btn) {
+    justify-self: start;
   }
   .gone td {
     color: var(--ink-soft);

@@ -1,6 +1,7 @@
 import { error } from '@sveltejs/kit';
 import { db } from '$server/app.ts';
-import { isPixel, opened } from '$server/intake/intake.ts';
+import { opened } from '$server/intake/intake.ts';
+import { fetchOf } from '../../fetch-of.ts';
 import type { RequestHandler } from './$types';
 
 const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7', 'base64');
@@ -12,13 +13,10 @@ const HEADERS = {
 };
 
 /** The invisible picture of an email. */
-export const GET: RequestHandler = async ({ params }) => {
-  if (!(await opened(db(), params.token))) error(404, 'There is nothing at this address.');
-  return new Response(PIXEL, { headers: HEADERS });
+export const GET: RequestHandler = async ({ params, request }) => {
+  if (!(await opened(db(), params.token, fetchOf(request)))) error(404, 'There is nothing at this address.');
+  return new Response(request.method === 'HEAD' ? null : PIXEL, { headers: HEADERS });
 };
 
-/** Only asks whether it is there: nobody has opened anything. */
-export const HEAD: RequestHandler = async ({ params }) => {
-  if (!(await isPixel(db(), params.token))) error(404, 'There is nothing at this address.');
-  return new Response(null, { headers: HEADERS });
-};
+/** Only asks whether it is there: a machine's way. */
+export const HEAD = GET;

@@ -1,0 +1,111 @@
+/**
+ * Texts that come in: answers, and the words that stop, start and ask for help; and what the gateway reports of texts that
+ * went out. Stored first and answered at once; the same id twice is one.
+ */
+import { wordOf, type TextWords } from '../../core/message/text-words.ts';
+import { MINUTE } from '../../core/time/duration.ts';
+import { now } from '../clock/clock.ts';
+import { changed, notify } from '../db/notify.ts';
+import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { readMessageKey } from '../engine/message-id.ts';
+import type { DeliveryReport, InboundText } from '../sms/gateway.ts';
+
+/** What became of a text. `help`: what asks for help is answered at once, by these words where there are any. */
+export type ReceivedText = { as: 'taken' | 'stray' } | { as: 'help'; say: string | null };
+
+/** A text came in. `stray`: from a number nobody here has; kept aside. */
+export async function receivedText(pool: Pool, inbound: InboundText): Promise<ReceivedText> {
+  return transaction(pool, async (db): Promise<ReceivedText> => {
+    const at = ts(await now(db));
+    const words = await textWords(db);
+    const word = wordOf(inbound.text, words);
+    const person = await db.query<{ id: number }>('select id from people where phone = $1', [inbound.from]);
+    const id = person.rows[0]?.id;
+    if (id === undefined) {
+      await db.query(
+        'insert into stray_texts (source_id, sender, body, at) values ($1, $2, $3, $4) on conflict do nothing',
+        [inbound.id, inbound.from, inbound.text, at]
+      );
+      return { as: 'stray' };
+    }
+    const said = { channel: 'sms', text: inbound.text };
+    if (word === 'start') {
+      // Whoever stopped by a text may start by one; it is an answer all the same.
+      await db.query(
+        `insert into happenings (person_id, name, at, source, source_id, data) values ($1, 'set', $2, 'sms', $3, $4)
+         on conflict do nothing`,
+        [id, at, `${inbound.id} start`, JSON.stringify({ consent: { sms: 'given' } })]
+      );
+    }
+    // An answer belongs to the latest text, if that is at most 30 days old.
+    await db.query(
+      `insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
+       select $1, $2, $3, 'sms', $4, m.walk_id, m.journey_id, m.step, m.id, $5
+       from (select 1) as one
+       left join lateral (
+         select walk_id, journey_id, step, id from messages
+         where person_id = $1 and channel = 'sms' and created_at > $3::timestamptz - interval '30 days'
+         order by created_at desc, id desc
+         limit 1
+       ) m on true
+       on conflict do nothing`,
+      [id, word === 'stop' ? 'unsubscribed' : 'replied', at, inbound.id, JSON.stringify(said)]
+    );
+    await notify(db, 'inbox');
+    return word === 'help' ? { as: 'help', say: words.helpText ?? null } : { as: 'taken' };
+  });
+}
+
+/** The workspace's own words beside those of each language. */
+export async function textWords(db: Db): Promise<TextWords> {
+  const { rows } = await db.query<{ words: TextWords }>({ name: 'text-words', text: 'select words from workspace' });
+  return rows[0]?.words ?? {};
+}
+
+export async function saveTextWords(db: Db, words: TextWords): Promise<void> {
+  await db.query('update workspace set words = $1', [JSON.stringify(words)]);
+}
+
+/** The gateway says what became of a text that it took. False where it names none of ours. */
+export async function textReported(pool: Pool, secret: Buffer, report: DeliveryReport): Promise<boolean> {
+  const ref = readMessageKey(secret, report.id);
+  if (!ref) return false;
+  return transaction(pool, async (db) => {
+    const at = await now(db);
+    const failed = report.status === 'undelivered';
+    const { rows } = await db.query<{ walk_id: number; journey_id: number; step: string }>(
+      failed
+        ? `update messages set state = 'bounced', trouble = $3, error = $4 where person_id = $1 and id = $2 and channel = 'sms'
+           returning walk_id, journey_id, step`
+        : `select walk_id, journey_id, step from messages where person_id = $1 and id = $2 and channel = 'sms' and $3::text is null
+             and $4::text is null`,
+      [
+        ref.person,
+        ref.message,
+        failed ? (report.code === 'unknown-number' ? 'mailbox' : 'full') : null,
+        failed ? report.error : null
+      ]
+    );
+    const message = rows[0];
+    if (!message) return false;
+    // That a text was taken is told when it is handed over; only what did not arrive is news.
+    if (!failed) return true;
+    await db.query(
+      `insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
+       values ($1, 'bounced', $2, 'sms', $3, $4, $5, $6, $7, $8) on conflict do nothing`,
+      [
+        ref.person,
+        ts(at),
+        `${report.id} ${report.status} ${Math.floor(at / MINUTE)}`,
+        message.walk_id,
+        message.journey_id,
+        message.step,
+        ref.message,
+        JSON.stringify({ channel: 'sms', hard: report.code === 'unknown-number', error: report.error })
+      ]
+    );
+    await notify(db, 'inbox');
+    await changed(db, { people: [ref.person], journeys: [message.journey_id], post: true });
+    return true;
+  });
+}
