@@ -28,6 +28,10 @@ const environment = z
     /** How late an email or text may go out before it is not sent at all: a reminder for tonight is not sent tomorrow. */
     EMAIL_LATEST: lateness.default('P1D'),
     SMS_LATEST: lateness.default('P1D'),
+    /** How many messages go out a minute, over all workers: by channel, and to each domain that receives mail. */
+    EMAIL_PER_MINUTE: z.coerce.number().positive().optional(),
+    SMS_PER_MINUTE: z.coerce.number().positive().optional(),
+    DOMAIN_PER_MINUTE: z.coerce.number().positive().optional(),
     /** How long happenings, trails, messages and ended walks are kept; for ever where absent. */
     KEEP_HISTORY: lateness.optional(),
     /** Addresses and networks that steps may call although they are private, parted by commas: `10.1.2.3, 10.2.0.0/16`. */

@@ -4,7 +4,7 @@ import { db } from '$server/app.ts';
 import { isUnavailable } from '$server/db/pool.ts';
 
 /** Reached by people in their mail and by outside services, who have no account here. */
-const PUBLIC = /^\/(o|l|u|c)\/[^/]+$|^\/hooks\/|^\/sign-in$|^\/health$|^\/api\/(happenings|openapi\.json)$/;
+const PUBLIC = /^\/(o|l|u|c)\/[^/]+$|^\/hooks\/|^\/sign-in$|^\/health$|^\/api\/(happenings|openapi\.json)$|^\/metrics$/;
 /** Of those, what may be posted to from anywhere: RFC 8058 one-click, signed webhooks, and programs with a key. */
 const POSTED_FROM_ANYWHERE = /^\/u\/[^/]+$|^\/hooks\/|^\/api\/happenings$/;
 

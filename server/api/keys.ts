@@ -2,7 +2,7 @@
 import { createHash, randomBytes } from 'node:crypto';
 import type { Db } from '../db/pool.ts';
 
-export const SCOPES = ['happenings:write'] as const;
+export const SCOPES = ['happenings:write', 'metrics:read'] as const;
 export type Scope = (typeof SCOPES)[number];
 
 export interface ApiKey {

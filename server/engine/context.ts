@@ -62,7 +62,14 @@ export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
       takesMail: config.MAIL_IN_PORT !== undefined,
       base: config.AMBULO_URL,
       secret: await workspaceSecret(pool),
-      latest: latestOf(config)
+      latest: latestOf(config),
+      rates: {
+        channel: {
+          ...(config.EMAIL_PER_MINUTE ? { email: config.EMAIL_PER_MINUTE } : {}),
+          ...(config.SMS_PER_MINUTE ? { sms: config.SMS_PER_MINUTE } : {})
+        },
+        domain: config.DOMAIN_PER_MINUTE
+      }
     },
     config.PASSERS_BY_URL ?? null,
     undefined,

@@ -123,6 +123,22 @@ export async function keepContents(
   });
 }
 
+/** Puts claims back, untried, for so many seconds. */
+export async function putBack(db: Db, later: { row: OutboxRow; seconds: number }[]): Promise<void> {
+  await db.query({
+    name: 'put-back',
+    text: `
+      update messages m
+      set state = 'queued', attempts = m.attempts - 1, not_before = clock_timestamp() + make_interval(secs => t.seconds)
+      from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::double precision[]) as t (person_id, id, claim, seconds)
+      where m.person_id = t.person_id and m.id = t.id and m.claim = t.claim and m.state = 'sending'`,
+    values: columns(
+      later.map(({ row, seconds }) => ({ ...row, seconds })),
+      ['person_id', 'id', 'claim', 'seconds']
+    )
+  });
+}
+
 /** Holds claims for another lease. */
 export async function renewLeases(db: Db, rows: Pick<OutboxRow, 'person_id' | 'id' | 'claim'>[]): Promise<void> {
   await db.query({

@@ -19,7 +19,8 @@ import type { Mailer } from '../mail/smtp.ts';
 import { sendSms } from '../sms/gateway.ts';
 import { gateOf } from './channels.ts';
 import { messageKey } from './message-id.ts';
-import { claimMessages, keepContents, LEASE_SECONDS, renewLeases, type OutboxRow } from './outbox-rows.ts';
+import { claimMessages, keepContents, LEASE_SECONDS, putBack, renewLeases, type OutboxRow } from './outbox-rows.ts';
+import { withinRates, type Rates } from './rates.ts';
 import { record, recordBare, type Outcome } from './outbox-record.ts';
 import type { PlanBook } from './plans.ts';
 
@@ -35,9 +36,13 @@ export interface Post {
   takesMail: boolean;
   base: string;
   secret: Buffer;
+  /** How fast messages go out; absent: as fast as they are taken. */
+  rates?: Rates;
   /** How late a message of each channel may go out, ms of the workspace clock. */
   latest: Record<Channel, number>;
 }
+
+const NO_RATES: Rates = { channel: {} };
 
 /** Messages handed over side by side. */
 const SIDE_BY_SIDE = 32;
@@ -79,7 +84,10 @@ export class Outbox {
     if (gate === 'stopped' || (gate === 'probe' && this.inHand.size)) return 0;
     const clock = await readClock(this.pool);
     const lease = Date.now() + LEASE_SECONDS * 1000;
-    const rows = await claimMessages(this.pool, this.channel, clock.now, gate === 'probe' ? 1 : room, this.grace);
+    const claimed = await claimMessages(this.pool, this.channel, clock.now, gate === 'probe' ? 1 : room, this.grace);
+    if (!claimed.length) return 0;
+    const { now: rows, later } = await withinRates(this.pool, this.channel, this.post.rates ?? NO_RATES, claimed);
+    if (later.length) await putBack(this.pool, later);
     if (!rows.length) return 0;
     for (const row of rows) this.inHand.set(row.id, { row, lease });
     try {

@@ -5,6 +5,9 @@ import { openApi } from '../../server/api/openapi.ts';
 import { MOST_EVENTS, takeEvents } from '../../server/intake/events.ts';
 import { saveSettings, SettingsBook } from '../../server/settings/settings.ts';
 import { settle } from '../../server/clock/skip.ts';
+import { runBatch } from '../../server/engine/batch.ts';
+import { makeEngine } from '../../server/engine/context.ts';
+import { metrics } from '../../server/results/metrics.ts';
 import type { Step } from '../../core/steps/index.ts';
 import { branch, DAYS, HOUR, journey, mail, MONDAY, put, reachable, settings, wait } from '../make.ts';
 import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';
@@ -199,4 +202,53 @@ it('the document of the API names every type that is taken', () => {
     expect.arrayContaining(['ambulo.purchased', 'ambulo.set', 'ambulo.enter', 'ambulo.opened', 'ambulo.custom'])
   );
   expect(types).not.toContain('ambulo.sent');
+});
+
+it('figures for whoever watches say what waits and what was done, and nothing of anyone', async () => {
+  await live(world, journey([mail('a'), wait('w', 'P1D')], { entry: { on: [{ happening: 'tag_added', tag: 'in' }] } }));
+  await take(event('ambulo.set', { addTags: ['in'] }));
+  const value = async (name: string): Promise<string | undefined> =>
+    new RegExp(`^${name.replace(/[{}"]/g, '\\$&')} (.+)$`, 'm').exec((await metrics(world.pool)).text)?.[1];
+  expect(await value('ambulo_inbox_waiting')).toBe('1');
+  await settle(world.engine, false);
+  expect(await value('ambulo_inbox_waiting')).toBe('0');
+  expect(await value('ambulo_happened_total{what="sent"}')).toBe('1');
+  expect(await value('ambulo_happened_total{what="gone-email"}')).toBe('1');
+  expect(await value('ambulo_outbox_waiting{channel="email"}')).toBe('0');
+  await world.pool.query(`update workspace set sending_stopped_at = now()`);
+  expect(await value('ambulo_channel_stopped{channel="sms"}')).toBe('1');
+  expect((await metrics(world.pool)).text).not.toMatch(/people\.example|\+44/);
+});
+
+it('messages go out no faster than a rate by channel and by domain allows, over several senders', async () => {
+  const crowd = Array.from({ length: 9 }, (_, i) =>
+    reachable(
+      String(i + 3),
+      (p) => (p.fields.delete('phone'), p.fields.set('email', `${i}@${i < 6 ? 'big' : 'small'}.example`))
+    )
+  );
+  await addPeople(world.pool, crowd);
+  await live(world, journey([mail('a')], { entry: { on: [{ happening: 'tag_added', tag: 'in' }] } }));
+  // Three to a domain in five seconds, four in all.
+  const slow = { ...world.engine.post, rates: { channel: { email: 48 }, domain: 36 } };
+  const engines = [1, 2].map(() => makeEngine(world.pool, slow, null, 0));
+  await take(...crowd.map((_, i) => event('ambulo.set', { addTags: ['in'] }, { subject: String(i + 3) })));
+  while ((await runBatch(world.pool, engines[0]!.plans)).people);
+  const began = Math.floor(Date.now() / 5000);
+  for (let i = 0; i < 3; i++)
+    for (const engine of engines) {
+      await engine.outboxes[0]!.fill();
+      await engine.outboxes[0]!.drain(5000);
+    }
+  const slots = Math.floor(Date.now() / 5000) - began + 1;
+  const to = world.postbox.mails.map((m) => m.to.split('@')[1]);
+  expect(to.length).toBeLessThanOrEqual(4 * slots);
+  expect(to.filter((d) => d === 'big.example').length).toBeLessThanOrEqual(3 * slots);
+  expect(to.length).toBeGreaterThan(2);
+  const { rows } = await world.pool.query<{ n: number; tries: number }>(
+    `select count(*) as n, max(attempts) as tries from messages where state = 'queued' and not_before > clock_timestamp()`
+  );
+  // What waits for its turn has not used up a try.
+  expect(rows[0]).toEqual({ n: 9 - to.length, tries: 0 });
+  for (const engine of engines) for (const outbox of engine.outboxes) outbox.close();
 });

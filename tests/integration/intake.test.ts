@@ -147,8 +147,8 @@ describe('a text that comes in', () => {
     await begun();
     expect([await say('hello', 'id-1'), await say('hello', 'id-1')]).toEqual([{ as: 'taken' }, { as: 'taken' }]);
     expect([await say('who?', 'id-2', '+447700900999'), await say('who?', 'id-2', '+447700900999')]).toEqual([
-      'stray',
-      'stray'
+      { as: 'stray' },
+      { as: 'stray' }
     ]);
     expect(await happenings()).toEqual(['replied']);
     expect((await world.pool.query('select sender, body from stray_texts')).rows).toEqual([

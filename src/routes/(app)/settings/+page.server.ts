@@ -17,14 +17,14 @@ export const load: PageServerLoad = async () => ({
   crumbs: [{ name: 'Settings' }]
 });
 
-const named = z.object({ name: naming(80).min(1) });
+const named = z.object({ name: naming(80).min(1), scope: z.enum(SCOPES) });
 const id = z.object({ id: z.coerce.number().int().positive() });
 
 export const actions: Actions = {
   key: async ({ request, locals }) => {
     const read = named.safeParse(Object.fromEntries(await request.formData()));
     if (!read.success) return fail(400, { keyProblem: 'Say what the key is for, in at most 80 letters.' });
-    return { token: await makeKey(db(), read.data.name, SCOPES, locals.user?.name ?? '') };
+    return { token: await makeKey(db(), read.data.name, [read.data.scope], locals.user?.name ?? '') };
   },
   revoke: async ({ request }) => {
     const read = id.safeParse(Object.fromEntries(await request.formData()));

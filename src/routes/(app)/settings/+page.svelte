@@ -6,6 +6,7 @@
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
   const format = useFormat();
+  const MAY = { 'happenings:write': 'tell what happened', 'metrics:read': 'read the figures of /metrics' };
   /** The answer to the last form that was sent, whichever it was. */
   const said = $derived(
     (form ?? {}) as {
@@ -100,11 +101,12 @@
     {#if said.keyProblem}<p class="problems" role="alert">{said.keyProblem}</p>{/if}
     {#if data.keys.length}
       <table class="figures">
-        <thead><tr><th>For</th><th>Ends with</th><th>Made</th><th>Last used</th><th></th></tr></thead>
+        <thead><tr><th>For</th><th>May</th><th>Ends with</th><th>Made</th><th>Last used</th><th></th></tr></thead>
         <tbody>
           {#each data.keys as k (k.id)}
             <tr class:gone={k.revoked_at !== null}>
               <td>{k.name}</td>
+              <td>{k.scopes.map((s) => MAY[s]).join(', ')}</td>
               <td><code>…{k.ending}</code></td>
               <td>{format.fullDate(k.created_at)}<small>{k.created_by}</small></td>
               <td>{k.used_at === null ? 'never' : format.dateTime(k.used_at)}</td>
@@ -123,6 +125,12 @@
     {/if}
     <form class="new" method="post" action="?/key" use:enhance>
       <TextInput name="name" size="sm" labelText="A new key, for" placeholder="the shop" maxlength={80} />
+      <label class="may"
+        >It may
+        <select name="scope">
+          {#each Object.entries(MAY) as [scope, words] (scope)}<option value={scope}>{words}</option>{/each}
+        </select></label
+      >
       <Button type="submit" size="small">Make a key</Button>
     </form>
   </section>
@@ -180,8 +188,19 @@
     display: flex;
     gap: 8px;
     align-items: end;
-    max-width: 32rem;
+    max-width: 44rem;
     margin-top: 12px;
+  }
+  .may {
+    flex: none;
+    font-size: 12px;
+  }
+  .may select {
+    display: block;
+    height: 32px;
+    padding: 0 8px;
+    background: var(--surface);
+    border: 1px solid var(--rule-strong);
   }
   .words {
     display: grid;

@@ -26,6 +26,7 @@
 
   /** Arrow keys go from task to task; Enter or d takes the one in hand. */
   function move(event: KeyboardEvent): void {
+    if (event.key === 'Escape') doing = null;
     if (typingIn(event)) return;
     const buttons = [...document.querySelectorAll<HTMLButtonElement>('tbody button.act')];
     const at = buttons.findIndex((b) => b === document.activeElement);
@@ -106,7 +107,6 @@
                       doing = null;
                       await update();
                     }}
-                  onkeydown={(e) => e.key === 'Escape' && (doing = null)}
                 >
                   <input type="hidden" name="id" value={t.id} />
                   <TextInput
