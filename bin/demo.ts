@@ -1,4 +1,5 @@
 /** The demo: everything started, with demo data, until Ctrl C. */
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DEMO_NOW, DEMO_START, loadDemo } from '../demo/load.ts';
 import { BadFolder, dataDir, ownFolder } from './data-folder.ts';
@@ -39,7 +40,7 @@ try {
   const parent = dataDir(root);
   ownFolder(parent);
   const dir = join(parent, 'demo');
-  running = await start({ root, dir, fresh, ports: PORTS, clock: DEMO_START, say });
+  running = await start({ root, dir, fresh, ports: PORTS, clock: DEMO_START, visitorsFrom: DEMO_NOW, say });
   await loadWorld(running, dir);
   tell(running, dir);
 } catch (error) {
@@ -68,7 +69,10 @@ async function loadWorld({ pool, fresh: made }: Running, dir: string): Promise<v
     last = text;
   };
   try {
-    await loadDemo(pool, join(root, 'demo'), DEMO_NOW, progress);
+    await loadDemo(pool, join(root, 'demo'), DEMO_NOW, progress, {
+      whole: true,
+      keepKey: (token) => writeFileSync(join(dir, 'stand-ins', 'api-key'), token, { mode: 0o600 })
+    });
   } catch (error) {
     throw new Error(`${(error as Error).message}. Logs are in ${dir}`, { cause: error });
   }

@@ -50,6 +50,8 @@ export interface StartOptions {
   /** Where the practice clock of a new workspace begins, UTC ms. */
   clock: number;
   careless?: boolean;
+  /** From when on the passers-by also come by and buy things, UTC ms; absent: never. */
+  visitorsFrom?: number;
   say(line: string): void;
 }
 
@@ -88,6 +90,7 @@ export async function start({
   ports: wanted,
   clock,
   careless = false,
+  visitorsFrom,
   say
 }: StartOptions): Promise<Running> {
   let stopping = false;
@@ -148,7 +151,11 @@ export async function start({
       POSTBOX_HTTP_PORT: String(ports.postbox),
       HANDSET_PORT: String(ports.handset),
       PASSERS_BY_PORT: String(ports.passersBy),
-      STANDINS_DIR: standinsDir
+      STANDINS_DIR: standinsDir,
+      CALL_ALLOWED: '127.0.0.1',
+      ...(visitorsFrom === undefined
+        ? {}
+        : { VISITORS_FROM: String(visitorsFrom), VISITORS_FILE: join(root, 'demo/people.csv') })
     };
     const launch = async (name: string, file: string, tsx: boolean): Promise<ChildProcess> => {
       const log = openSync(join(dir, `${name}.log`), 'a', 0o600);

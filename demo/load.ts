@@ -11,6 +11,8 @@ import { DAY, HOUR, MINUTE } from '../core/time/duration.ts';
 import { DEMO_USER } from '../server/access/demo-user.ts';
 import { askSkip, latestSkip } from '../server/clock/skip.ts';
 import type { Pool } from '../server/db/pool.ts';
+import { makeKey } from '../server/api/keys.ts';
+import { saveSettings } from '../server/settings/settings.ts';
 import { createJourney } from '../server/journeys/journeys.ts';
 import { setLive } from '../server/journeys/going-live.ts';
 import { openTable } from '../server/people/csv.ts';
@@ -24,13 +26,21 @@ export const DEMO_START = Date.parse('2027-01-11T08:00:00Z');
 /** Monday 1 March 2027, 09:40. */
 export const DEMO_NOW = Date.parse('2027-03-01T09:40:00Z');
 
-const LIVE = ['after-the-first-visit', 'membership-runs-out'];
+const LIVE = ['after-the-first-visit', 'membership-runs-out', 'monday-letter', 'seats-at-a-member-night'];
+
+export interface LoadOptions {
+  /** Everything: the settings, and journeys of every kind of step. */
+  whole?: boolean;
+  /** Takes the key by which the passers-by tell of visits. */
+  keepKey?: (token: string) => void;
+}
 
 export async function loadDemo(
   pool: Pool,
   folder: string,
   until: number,
-  progress: (text: string) => void
+  progress: (text: string) => void,
+  { whole = false, keepKey }: LoadOptions = {}
 ): Promise<void> {
   const table = await openTable([readFileSync(join(folder, 'people.csv'))]);
   const targets = guessTargets(table.header);
@@ -43,8 +53,22 @@ export async function loadDemo(
   const { made } = await importRows(pool, everyone, { importId: 'demo', begins: false, total: 0 }, () => undefined);
   progress(`${made} people`);
 
-  for (const file of readdirSync(join(folder, 'journeys')).sort()) {
-    const { journey, problems } = parseJourney(readFileSync(join(folder, 'journeys', file), 'utf8'));
+  if (whole) {
+    const saved = await saveSettings(
+      pool,
+      JSON.parse(readFileSync(join(folder, 'settings.json'), 'utf8')),
+      DEMO_USER.name
+    );
+    if (!saved.ok) throw new Error(`settings.json: ${saved.problems[0]}`);
+  }
+  keepKey?.(await makeKey(pool, 'Passers-by: visits and the shop', ['happenings:write'], DEMO_USER.name));
+  const files = ['journeys', ...(whole ? ['more'] : [])].flatMap((from) =>
+    readdirSync(join(folder, from))
+      .sort()
+      .map((name) => join(from, name))
+  );
+  for (const file of files) {
+    const { journey, problems } = parseJourney(readFileSync(join(folder, file), 'utf8'));
     if (!journey) throw new Error(`${file}:${problems[0]?.line}: ${problems[0]?.path}: ${problems[0]?.message}`);
     const key = await createJourney(pool, journey, DEMO_USER.name, journey.labels?.[0] ?? '');
     if (!LIVE.includes(key)) continue;

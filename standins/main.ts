@@ -16,7 +16,10 @@ const env = z
     SMS_SECRET: z.string(),
     /** Folder for what is kept over a restart; absent: nothing is. */
     STANDINS_DIR: z.string().optional(),
-    PASSERS_BY_SEED: z.string().default('quillmoor')
+    PASSERS_BY_SEED: z.string().default('quillmoor'),
+    /** From when on people come by, UTC ms, and the file of those who may; absent: nobody. */
+    VISITORS_FROM: z.coerce.number().optional(),
+    VISITORS_FILE: z.string().optional()
   })
   .parse(process.env);
 
@@ -36,7 +39,16 @@ const passersBy = await startPassersBy({
   port: env.PASSERS_BY_PORT,
   seed: env.PASSERS_BY_SEED,
   postbox: `http://127.0.0.1:${postbox.httpPort}`,
-  handset: `http://127.0.0.1:${handset.port}`
+  handset: `http://127.0.0.1:${handset.port}`,
+  visitors:
+    env.VISITORS_FROM === undefined || env.VISITORS_FILE === undefined || env.STANDINS_DIR === undefined
+      ? null
+      : {
+          from: env.VISITORS_FROM,
+          file: env.VISITORS_FILE,
+          api: new URL('/api/happenings', env.AMBULO_URL).toString(),
+          keyFile: join(env.STANDINS_DIR, 'api-key')
+        }
 });
 
 let ending = false;

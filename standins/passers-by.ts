@@ -7,6 +7,7 @@
 import { createHash } from 'node:crypto';
 import { z } from 'zod';
 import { AS_A_READER, postJson, serve } from './http.ts';
+import { comeBy, nextEvening, type Visitors } from './visitors.ts';
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
@@ -164,6 +165,8 @@ export interface PassersByOptions {
   seed: string;
   postbox: string;
   handset: string;
+  /** Who comes by in the evenings and buys things; absent: nobody. */
+  visitors?: Visitors | null;
 }
 
 /**
@@ -175,7 +178,8 @@ export async function startPassersBy({
   port,
   seed,
   postbox,
-  handset
+  handset,
+  visitors = null
 }: PassersByOptions): Promise<{ port: number; close(): Promise<void> }> {
   const planned: Planned[] = [];
   let order = 0;
@@ -218,9 +222,13 @@ export async function startPassersBy({
   };
 
   let first = true;
+  let lastEvening = Infinity;
   const tick = async (now: number, act: boolean): Promise<{ done: number; next: string | null }> => {
     await look();
-    let done = 0;
+    // Evenings that passed without them are over.
+    const evenings = visitors ? await comeBy(visitors, seed, act ? lastEvening : now, now) : 0;
+    lastEvening = now;
+    let done = evenings;
     // After a restart the mail of before is read again; what was due before now has been done.
     if (first) for (const p of planned.filter((p) => p.at < now)) planned.splice(planned.indexOf(p), 1);
     first = false;
@@ -234,12 +242,13 @@ export async function startPassersBy({
           for (let p = waiting.shift(); p; p = waiting.shift()) await perform(p.act, now).catch(() => undefined);
         })
       );
-      done = due.length;
+      done += due.length;
     } else {
       // Time that passes without them leaves nothing to catch up with.
       for (const p of planned.filter((p) => p.at <= now)) planned.splice(planned.indexOf(p), 1);
     }
-    const next = planned.reduce((least, p) => Math.min(least, p.at), Infinity);
+    const evening = visitors ? nextEvening(visitors, now) : Infinity;
+    const next = planned.reduce((least, p) => Math.min(least, p.at), evening);
     return { done, next: next === Infinity ? null : new Date(next).toISOString() };
   };
 

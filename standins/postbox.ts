@@ -168,6 +168,8 @@ export async function startPostbox(
   });
   const http = await serve(
     {
+      // Where a journey's step can post to.
+      'POST /hook': () => ({ status: 200, json: { thanks: true } }),
       'GET /api/mail': ({ query }) => {
         const after = Number(query.get('after') ?? 0);
         const search = (query.get('search') ?? '').toLowerCase();

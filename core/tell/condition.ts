@@ -2,7 +2,8 @@
 import type { Comparison } from '../condition/comparison.ts';
 import type { Filters, HappeningFilter, HappeningName } from '../condition/happening.ts';
 import { isHappening, type Condition, type HappeningOrCondition, type WayIn } from '../condition/schema.ts';
-import { durationWords, or } from './words.ts';
+import type { Entry } from '../journey/schema.ts';
+import { and, durationWords, or, ordinal } from './words.ts';
 
 /** Finds the title of a step by its key. */
 export type Naming = (key: string) => string;
@@ -175,12 +176,63 @@ export function ruleWords(rule: HappeningOrCondition, name: Naming): string {
   return isHappening(rule) ? happeningWords(rule, name) : conditionWords(rule, name);
 }
 
+const OFTEN: Record<NonNullable<Entry['again']>, string> = {
+  once: 'once',
+  again: 'again once they have left',
+  restart: 'from the beginning each time',
+  each: 'each time'
+};
+
+/** How often someone may get in: "once". */
+export const oftenWords = (entry: Entry | undefined): string =>
+  OFTEN[
+    entry?.again ?? (entry?.timetable || (entry?.date && 'field' in entry.date && entry.date.yearly) ? 'again' : 'once')
+  ];
+
+/** A date that lets people in: "2 days before visit", "on 2027-05-01". */
+function dateWords(date: NonNullable<Entry['date']>): string {
+  const time = date.time === undefined ? '' : ` at ${date.time}`;
+  if ('on' in date) return `on ${date.on}${time}`;
+  const { offset, field, yearly } = date;
+  const before = offset?.startsWith('-');
+  const far =
+    offset === undefined ? 'on' : `${durationWords(offset.replace(/^[+-]/, ''))} ${before ? 'before' : 'after'}`;
+  return `${far} ${field}${yearly ? ', every year' : ''}${time}`;
+}
+
+/** A timetable that lets people in: "each Monday and Friday at 10:30". */
+const timetableWords = (table: NonNullable<Entry['timetable']>): string =>
+  'monthDay' in table
+    ? `on the ${ordinal(table.monthDay)} of each month at ${table.time}`
+    : `each ${and(table.weekdays.map((d) => WEEKDAY_NAMES[d]))} at ${table.time}`;
+
+const WEEKDAY_NAMES = {
+  mon: 'Monday',
+  tue: 'Tuesday',
+  wed: 'Wednesday',
+  thu: 'Thursday',
+  fri: 'Friday',
+  sat: 'Saturday',
+  sun: 'Sunday'
+};
+
+/** The ways in that are no happening: by a date, by a timetable. */
+export const clockWays = (entry: Entry | undefined): string[] => [
+  ...(entry?.date ? [dateWords(entry.date)] : []),
+  ...(entry?.timetable ? [timetableWords(entry.timetable)] : [])
+];
+
 /** How people get in, short enough for the first row of the sheet: "in: tag first-visit, once". */
-export function entryWords(on: HappeningFilter[] | undefined): string {
-  const ways = (on ?? []).map((rule) =>
-    rule.happening === 'tag_added' ? `tag ${rule.tag || '…'}` : happeningWords(rule, (key) => key)
-  );
-  const tags = (on ?? []).every((rule) => rule.happening === 'tag_added');
-  if (!ways.length) return 'in: by hand only, once';
-  return `in: ${tags ? `tag ${or((on ?? []).map((rule) => rule.tag || '…'))}` : or(ways)}, once`;
+export function entryWords(entry: Entry | undefined): string {
+  const on = entry?.on ?? [];
+  const tags = on.every((rule) => rule.happening === 'tag_added');
+  const happenings = tags
+    ? on.length
+      ? [`tag ${or(on.map((rule) => rule.tag || '…'))}`]
+      : []
+    : on.map((rule) =>
+        rule.happening === 'tag_added' ? `tag ${rule.tag || '…'}` : happeningWords(rule, (key) => key)
+      );
+  const ways = [...happenings, ...clockWays(entry)];
+  return `in: ${ways.length ? or(ways) : 'by hand only'}, ${oftenWords(entry)}`;
 }

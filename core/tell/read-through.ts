@@ -3,7 +3,7 @@ import type { Journey } from '../journey/schema.ts';
 import { kindOf, lanesOf, type Step } from '../steps/index.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import { layoutSheet } from '../sheet/layout.ts';
-import { conditionWords, ruleWords, type Naming } from './condition.ts';
+import { clockWays, conditionWords, oftenWords, ruleWords, type Naming } from './condition.ts';
 import { durationWords, momentWords, or } from './words.ts';
 
 export interface Sentence {
@@ -21,22 +21,38 @@ export function namingOf(document: Pick<Journey, 'lane'>): Naming {
   return (key) => titles.get(key) ?? `“${key}”`;
 }
 
+/** "Whoever gets the tag first-visit enters, once". */
+function entrySentence(entry: Journey['entry'], name: (key: string) => string): string {
+  const on = entry?.on ?? [];
+  const clock = clockWays(entry);
+  if (!on.length && !clock.length)
+    return entry?.again ? `People are put in by hand, ${oftenWords(entry)}` : 'People are put in by hand, once each';
+  const often = oftenWords(entry);
+  const tags = on.every((rule) => rule.happening === 'tag_added');
+  const happens = on.length
+    ? tags
+      ? `Whoever gets the tag ${or(on.map((rule) => rule.tag || '…'))} enters`
+      : `Those who ${or(on.map((rule) => ruleWords(rule, name)))} enter`
+    : '';
+  if (!clock.length) return `${happens}, ${often}`;
+  return `${happens ? `${happens}, and everybody enters` : 'They enter'} ${or(clock)}, ${often}`;
+}
+
 export function readThrough(document: Journey): Sentence[] {
   const name = namingOf(document);
   const moments = new Map(
     layoutSheet(document.lane).cards.map((c) => [c.step.key, momentWords(c.elapsed.min, c.elapsed.max)])
   );
   const sentences: Sentence[] = [];
-  const tags = (document.entry?.on ?? []).map((rule) => rule.tag || '…');
-  const where = document.entry?.where ? `, if they ${conditionWords(document.entry.where, name)}` : '';
-  const existing = document.entry?.existing ? ' Those who have it already enter when it goes live.' : '';
+  const { entry } = document;
+  const where = entry?.where ? `, if they ${conditionWords(entry.where, name)}` : '';
+  const existing = entry?.existing ? ' Those who have it already enter when it goes live.' : '';
+  const heldOut = entry?.holdOut ? ` ${entry.holdOut} % of them are held out: watched, and sent nothing.` : '';
   sentences.push({
     moment: 'Entry',
     depth: 0,
     step: null,
-    text: tags.length
-      ? `Whoever gets the tag ${or(tags)} enters, once${where}.${existing}`
-      : `People are put in by hand, once each${where}.`
+    text: `${entrySentence(entry, name)}${where}.${existing}${heldOut}`
   });
   let shown = 'Entry';
   const tell = (steps: Step[], depth: number): void => {

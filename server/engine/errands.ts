@@ -41,7 +41,8 @@ interface ErrandRow {
 
 /** What came of a try. `again`: it may come out otherwise another time. */
 export type ErrandOutcome =
-  { ok: true; answer?: Answered } | { ok: false; again: boolean; error: string; answer?: Answered };
+  /** `note`: why there was nothing to do. */
+  { ok: true; answer?: Answered; note?: string } | { ok: false; again: boolean; error: string; answer?: Answered };
 
 const SIDE_BY_SIDE = 16;
 /** Longer than any try takes. */
@@ -187,9 +188,9 @@ export class Errands {
   ): Promise<ErrandOutcome> {
     const address = row.fields[channel === 'email' ? 'email' : 'phone'];
     if (typeof address !== 'string' || address === '')
-      return { ok: false, again: false, error: channel === 'email' ? 'they have no address' : 'they have no number' };
+      return { ok: true, note: channel === 'email' ? 'they have no address' : 'they have no number' };
     if (row.suppressed.includes(address.toLowerCase()))
-      return { ok: false, again: false, error: 'their address is suppressed: nothing is sent to it' };
+      return { ok: true, note: 'their address is suppressed: nothing is sent to it' };
     const token = signToken(this.post.secret, 'confirm', { person: row.person_id, message: row.id, number: 0 });
     const link = new URL(`/c/${token}`, this.post.base).toString();
     const sender = /^"?([^"<]+?)"?\s*</.exec(this.post.mailFrom)?.[1] ?? this.post.mailFrom;
@@ -247,7 +248,11 @@ export class Errands {
         row.claim,
         outcome.ok ? 'done' : again ? 'queued' : 'failed',
         outcome.ok ? null : repaired(outcome.error, 500),
-        outcome.answer ? JSON.stringify({ ...outcome.answer, body: repaired(outcome.answer.body, 2000) }) : null,
+        outcome.answer
+          ? JSON.stringify({ ...outcome.answer, body: repaired(outcome.answer.body, 2000) })
+          : outcome.ok && outcome.note !== undefined
+            ? JSON.stringify({ note: outcome.note })
+            : null,
         again ? null : ts(now),
         again ? backoff(row.id, row.attempts, practice) / 1000 : null
       ]

@@ -7,6 +7,7 @@ import { readClock } from '../clock/clock.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
 import { MOST_COUNTED, stoppedChannels } from '../engine/channels.ts';
 import { ALL_DAYS, QUARTER } from '../engine/count.ts';
+import { filled } from '../tasks/tasks.ts';
 import { whoIsAside } from '../engine/set-aside.ts';
 import { halted, type Halt } from '../journeys/brake.ts';
 import { messagesAhead } from './ahead.ts';
@@ -171,14 +172,16 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
         where e.error is not null and e.state in ('queued', 'failed') and e.at > $1 having count(*) > 0`,
       values: [week]
     }),
-    db.query<{ n: number; title: string; name: string }>({
+    db.query<{ n: number; title: string; name: string; journey: string; fields: Record<string, unknown> }>({
       name: 'tasks-due',
       text: `
-        select t.n, t.title, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name
+        select t.n, t.title, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
+          j.name as journey, p.fields || jsonb_strip_nulls(jsonb_build_object('first_name', p.first_name,
+            'last_name', p.last_name, 'email', p.email, 'phone', p.phone)) as fields
         from (
-          select person_id, title, count(*) over () as n from tasks
+          select person_id, journey_id, title, count(*) over () as n from tasks
           where done_at is null and due_at <= $1 order by due_at, priority, id limit 1
-        ) t join people p on p.id = t.person_id`,
+        ) t join people p on p.id = t.person_id join journeys j on j.id = t.journey_id`,
       values: [ts(now)]
     })
   ]);
@@ -241,7 +244,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
     needs.push({
       kind: 'task',
       title: `${plural(r.n, 'task is', 'tasks are')} due`,
-      detail: `${r.title} · ${r.name}${r.n > 1 ? `, and ${r.n - 1} more` : ''}`,
+      detail: `${filled(r.title, r.fields, r.journey)} · ${r.name}${r.n > 1 ? `, and ${r.n - 1} more` : ''}`,
       href: '/tasks?view=due',
       act: 'Open'
     });

@@ -13,6 +13,7 @@ export interface TaskLine {
   priority: number;
   note: string | null;
   assignee: string | null;
+  /** Whether somebody stands still until it is done. */
   awaited: boolean;
   createdAt: number;
   dueAt: number | null;
@@ -59,7 +60,9 @@ export async function tasks(
     db.query<Row>({
       name: `tasks-${view}`,
       text: `
-        select t.id, t.title, t.what, t.priority, t.note, t.assignee, t.awaited, t.created_at as "createdAt",
+        select t.id, t.title, t.what, t.priority, t.note, t.assignee,
+          t.awaited and exists (select from walks w where w.person_id = t.person_id and w.id = t.walk_id and w.step = t.step
+            and w.state = 'walking' and w.standing = 'task') as awaited, t.created_at as "createdAt",
           t.due_at as "dueAt", t.done_at as "doneAt", t.done_by as "doneBy", t.outcome, t.person_id as person,
           coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, p.phone, p.email,
           j.name as journey, j.key as "journeyKey", t.step,
@@ -92,7 +95,7 @@ export async function tasks(
 }
 
 /** Personal fields filled in; as it was written where that cannot be done: a task is there to be seen. */
-function filled(template: string, person: Record<string, unknown>, journey: string): string {
+export function filled(template: string, person: Record<string, unknown>, journey: string): string {
   if (!/\{[{%]/.test(template)) return template;
   try {
     return fillIn(template, { person, journey: { name: journey }, links: { unsubscribe: '' } });

@@ -22,11 +22,7 @@
   const name = $derived(namingOf(journey));
 
   function rowWords(row: LaneRow): string {
-    return row.when
-      ? ruleWords(row.when, name)
-      : row.openedBy === null
-        ? entryWords(journey.entry?.on)
-        : 'everyone else';
+    return row.when ? ruleWords(row.when, name) : row.openedBy === null ? entryWords(journey.entry) : 'everyone else';
   }
 </script>
 

@@ -76,7 +76,7 @@
   /** What a screen reader hears of the place. */
   const spoken = $derived.by(() => {
     const s = editor.selection;
-    if (s.at === 'journey') return `The journey: ${entryWords(journey.entry?.on)}`;
+    if (s.at === 'journey') return `The journey: ${entryWords(journey.entry)}`;
     if (s.at === 'gap') {
       const gap = gapOf(s);
       const row = gap ? layout.rows[gap.row] : undefined;

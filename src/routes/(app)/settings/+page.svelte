@@ -161,7 +161,10 @@
     font-weight: 700;
   }
   section {
-    margin-top: 20px;
+    margin-top: 16px;
+    padding: 14px 16px 16px;
+    background: var(--surface);
+    border: 1px solid var(--rule);
   }
   section > p {
     margin: 4px 0 10px;

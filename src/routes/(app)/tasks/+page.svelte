@@ -74,9 +74,15 @@
               <strong>{t.title}</strong>
               {#if KINDS[t.what]}<span class="soft">{KINDS[t.what]}</span>{/if}
               {#if PRIORITIES[t.priority]}<span class="priority">{PRIORITIES[t.priority]}</span>{/if}
-              {#if t.note}<small>{t.note}</small>{/if}
-              {#if t.awaited && t.doneAt === null}<small>They stand still until it is done.</small>{/if}
-              {#if t.outcome}<small>{t.outcome}</small>{/if}
+              <small
+                >{[
+                  t.note,
+                  t.awaited && t.doneAt === null ? 'They stand still until it is done.' : null,
+                  t.outcome && `→ ${t.outcome}`
+                ]
+                  .filter(Boolean)
+                  .join(' ')}</small
+              >
             </td>
             <td
               ><a href="/people/{t.person}">{t.name}</a>{#if t.phone && t.what === 'call'}<small

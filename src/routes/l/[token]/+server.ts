@@ -15,4 +15,4 @@ export const GET: RequestHandler = async ({ params, request }) => {
 };
 
 /** Only looks where it leads: a machine's way. */
-export const HEAD = GET;
+export const HEAD: RequestHandler = (event) => GET(event);

@@ -19,4 +19,4 @@ export const GET: RequestHandler = async ({ params, request }) => {
 };
 
 /** Only asks whether it is there: a machine's way. */
-export const HEAD = GET;
+export const HEAD: RequestHandler = (event) => GET(event);

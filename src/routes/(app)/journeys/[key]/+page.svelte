@@ -100,7 +100,7 @@
         {#if view === 'watch' && data.live && data.figures}
           <StateSquare state={data.journey.state} /> · version {data.journey.version}, since {format.date(
             data.live.since
-          )} · {entryWords(shown.entry?.on)} ·
+          )} · {entryWords(shown.entry)} ·
           {plural(data.figures.entered, 'person', 'people')} entered, {number(data.figures.walking)} walking{#if shown.goal},
             {number(data.figures.reachedGoal)} reached the goal{/if}
         {:else}
