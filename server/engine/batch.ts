@@ -123,7 +123,7 @@ async function workOn(db: Db, plans: PlanBook, ids: number[], now: number, zone:
     ...batch.trail.map((t) => plans.idOf(t.line.journey)),
     ...batch.begun.map((b) => plans.idOf(b.walk.journey))
   ];
-  await changed(db, { journeys, people: ids, post: failed.length > 0 });
+  await changed(db, { journeys, people: ids, post: failed.length > 0 || batch.errands.length > 0 });
   return { people: people.length, lines: batch.trail.length, messages: batch.messages.length };
 }
 

@@ -51,7 +51,7 @@
   const links = $derived(findLinks(m.text).map((l) => l.url));
   const unsubscribe = $derived(
     // Anyone may send a mail here, with any address in it.
-    /^<?(https?:\/\/[^<>\s]+)>?$/i.exec(m.headers.find(([name]) => name === 'list-unsubscribe')?.[1] ?? '')?.[1] ?? null
+    /<(https?:\/\/[^<>\s]+)>/i.exec(m.headers.find(([name]) => name === 'list-unsubscribe')?.[1] ?? '')?.[1] ?? null
   );
   /** What the reader sees of a tracked link: the words around it in the HTML part. */
   const shownAs = $derived(
