@@ -181,6 +181,14 @@ export const decided = ({ lanes }: StepFigures): string =>
 /** A list of texts in a trail line's detail. */
 export const listed = (value: unknown): string => (Array.isArray(value) ? value.join(', ') : '');
 
+/** What came of an errand, where whoever shows the line has put it there: "answered 200", "not yet: …". */
+export const errandWords = (d: Record<string, unknown>): string => {
+  const error = typeof d['error'] === 'string' ? `: ${d['error']}` : '';
+  if (d['errand'] === 'failed') return `came to nothing${error}`;
+  if (d['errand'] === 'queued' || d['errand'] === 'sending') return `not yet${error}`;
+  return typeof d['status'] === 'number' ? `answered ${d['status']}` : '';
+};
+
 /** Words for labels put on and taken off. */
 export const labelled =
   (what: string): TrailWords =>

@@ -1,6 +1,16 @@
 /** call: post a signed event to a web address. */
 import { z } from 'zod';
-import { atOnce, common, counted, goOn, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
+import {
+  atOnce,
+  common,
+  counted,
+  errandWords,
+  goOn,
+  lacksNothing,
+  noLanes,
+  readsNothing,
+  type StepKind
+} from './base.ts';
 import { LONGEST, plainText } from '../text/text.ts';
 
 export const callSchema = z.strictObject({
@@ -24,5 +34,5 @@ export const call: StepKind<CallStep> = {
   lasts: atOnce,
   done: 'called',
   figure: counted('called'),
-  trail: { called: () => ['Called a web address', ''] }
+  trail: { called: (d) => ['Called a web address', errandWords(d)] }
 };

@@ -14,6 +14,9 @@ import {
 import { bare } from '../bare.ts';
 import { ordinal } from '../tell/words.ts';
 
+/** "once", "3 times". */
+const often = (n: number): string => (n === 1 ? 'once' : `${n} times`);
+
 export const loopSchema = z.strictObject({
   ...common,
   kind: z.literal('loop'),
@@ -44,9 +47,9 @@ export const loop: StepKind<LoopStep> = {
   },
   card: (step) => ({
     title: step.name || `Back to ${step.to}`,
-    line: step.atMost ? `at most ${step.atMost} times` : 'again and again'
+    line: step.atMost ? `at most ${often(step.atMost)}` : 'again and again'
   }),
-  tell: (step, name) => `They go back to ${name(step.to)}${step.atMost ? `, at most ${step.atMost} times` : ''}.`,
+  tell: (step, name) => `They go back to ${name(step.to)}${step.atMost ? `, at most ${often(step.atMost)}` : ''}.`,
   problems: (step, { before }, say) => {
     if (!before.some((s) => s.key === step.to))
       say(

@@ -1,6 +1,17 @@
 /** notify: tell a colleague. */
 import { z } from 'zod';
-import { atOnce, common, counted, goOn, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
+import {
+  atOnce,
+  common,
+  counted,
+  errandWords,
+  goOn,
+  lacksNothing,
+  noLanes,
+  quote,
+  readsNothing,
+  type StepKind
+} from './base.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const notifySchema = z.strictObject({
@@ -24,5 +35,5 @@ export const notify: StepKind<NotifyStep> = {
   lasts: atOnce,
   done: 'notified',
   figure: counted('told'),
-  trail: { notified: () => ['A colleague was told', ''] }
+  trail: { notified: (d) => ['A colleague was told', errandWords(d)] }
 };

@@ -18,6 +18,7 @@ const WORDS: Record<string, TrailWords> = Object.assign(
     'held-out': () => ['Held out', 'watched, but nothing is sent'],
     refused: (d) => ['Not let in', `because of: ${text(d['reason'])}`],
     sent: (d) => [d['channel'] === 'sms' ? 'Text' : 'Email', ''],
+    moved: (d) => ['Went over', `to version ${text(d['to'])}, from ${text(d['from'])}`],
     waiting: (d) => ['Waits', `until ${text(d['until'])}`],
     held: (d) => ['Held', `until ${text(d['until'])}`],
     skipped: (d) => ['Skipped', text(d['reason'])],

@@ -193,7 +193,9 @@ function runPerson(
         id: taken.id,
         at: agenda.position().worked,
         message: taken.message,
-        given
+        given,
+        // A look at someone is nothing that happened: kept, it would be a row a person a day.
+        kept: taken.input.kind !== 'look'
       });
     if (given && isDoing(given)) did = { name: given.name, at: given.at };
     taken = given = null;

@@ -25,8 +25,8 @@ export interface BatchRecord {
   messages: { person: number; version: number; message: SentMessage; address: string }[];
   errands: { person: number; version: number; errand: Errand }[];
   changes: { person: number; at: number; change: FactChange; source: string }[];
-  /** Inbox rows that were worked off, each with the happening it turned out to be. */
-  handled: { person: number; id: number; at: number; message: number | null; given: Happening | null }[];
+  /** Inbox rows that were worked off, each with the happening it turned out to be; `kept`: it is anything to remember. */
+  handled: { person: number; id: number; at: number; message: number | null; given: Happening | null; kept: boolean }[];
   /** Where everyone stands afterwards. */
   agendas: Standpoint[];
 }
@@ -286,7 +286,17 @@ async function saveTrail(db: Db, plans: PlanBook, { trail }: BatchRecord): Promi
 async function saveHappenings(db: Db, plans: PlanBook, { happenings: all, handled }: BatchRecord): Promise<void> {
   // What was sent stands in messages, and is read from there.
   const happenings = all.filter(({ happening }) => happening.name !== 'sent');
-  if (handled.length) {
+  const gone = handled.filter((h) => !h.kept);
+  if (gone.length) {
+    await db.query({
+      name: 'drop-handled',
+      text: `delete from happenings h using unnest($1::bigint[], $2::bigint[]) as t (person_id, id)
+        where h.person_id = t.person_id and h.id = t.id`,
+      values: columns(gone, ['person', 'id'])
+    });
+  }
+  const remembered = handled.filter((h) => h.kept);
+  if (remembered.length) {
     await db.query({
       name: 'mark-handled',
       text: `
@@ -297,7 +307,7 @@ async function saveHappenings(db: Db, plans: PlanBook, { happenings: all, handle
           as t (person_id, id, at, record, walk_id, journey_id, step)
         where h.person_id = t.person_id and h.id = t.id`,
       values: columns(
-        handled.map(({ person, id, at, given }) => ({
+        remembered.map(({ person, id, at, given }) => ({
           person,
           id,
           at: ts(at),

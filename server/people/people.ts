@@ -273,7 +273,8 @@ export async function personPage(db: Db, id: number): Promise<PersonPage | null>
 
 /** Trail and happenings as one timeline, newest first. What the engine records about its own steps stands in the trail already. */
 const TIMELINE = `
-  select l.id, l.at, l.what, l.detail, j.name as journey, j.key as "journeyKey", l.step,
+  select l.id, l.at, l.what, l.detail || case when e.id is null then '{}'::jsonb else jsonb_strip_nulls(jsonb_build_object(
+      'errand', e.state, 'error', e.error, 'status', e.answer -> 'status')) end as detail, j.name as journey, j.key as "journeyKey", l.step,
     case when m.id is not null then jsonb_build_object('id', m.id, 'channel', m.channel, 'subject', m.subject, 'body', m.body,
       'state', m.state, 'error', m.error, 'attempts', m.attempts,
       'trouble', m.trouble, 'nextTry', case when m.state = 'queued' then floor(extract(epoch from m.not_before) * 1000) end) end as message
@@ -283,7 +284,7 @@ const TIMELINE = `
     union all
     select 'h' || id, id, 1, record, at, name, data, journey_id, step, walk_id, person_id, message_id
     from happenings
-    where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'resumed', 'delivered')
+    where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'resumed', 'look', 'move', 'end', 'delivered')
     union all
     select 'h' || id, id, 1, record, at, name, data, journey_id, step, null, person_id, null
     from happenings
@@ -292,6 +293,8 @@ const TIMELINE = `
       and not data ? 'cause'
   ) l
   left join journeys j on j.id = l.journey_id
+  left join errands e on l.what in ('called', 'notified') and e.person_id = l.person_id and e.walk_id = l.walk_id
+    and e.step = l.step and e.at = l.at
   left join messages m on m.person_id = l.person_id
     and (m.id = l.message_id or (l.what = 'sent' and m.walk_id = l.walk_id and m.step = l.step))
   order by l.at desc, l.record desc nulls first, l.after desc, l.place desc

@@ -6,18 +6,30 @@ export interface ReplyLine {
   name: string;
   at: number;
   text: string;
+  channel: 'email' | 'sms';
+  /** An out-of-office note and the like. */
+  automatic: boolean;
   journey: string | null;
   journeyKey: string | null;
   step: string | null;
 }
 
-export async function replies(
-  db: Db
-): Promise<{ replies: ReplyLine[]; total: number; strays: { sender: string; body: string; at: number }[] }> {
+/** What came in and is about nobody here. */
+export interface Stray {
+  sender: string;
+  body: string;
+  at: number;
+  channel: 'email' | 'sms';
+  /** Of a mail: why it is kept aside. */
+  why: string | null;
+}
+
+export async function replies(db: Db): Promise<{ replies: ReplyLine[]; total: number; strays: Stray[] }> {
   const [found, strays] = await Promise.all([
     db.query<ReplyLine & { total: number }>(
-      `select h.person_id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.phone) as name, h.at,
-         h.data ->> 'text' as text, j.name as journey, j.key as "journeyKey", h.step, count(*) over () as total
+      `select h.person_id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, h.at,
+         h.data ->> 'text' as text, coalesce(h.data ->> 'channel', 'sms') as channel,
+         coalesce((h.data ->> 'machine')::boolean, false) as automatic, j.name as journey, j.key as "journeyKey", h.step, count(*) over () as total
        from happenings h
        join people p on p.id = h.person_id
        left join journeys j on j.id = h.journey_id
@@ -25,8 +37,11 @@ export async function replies(
        order by h.at desc, h.id desc
        limit 200`
     ),
-    db.query<{ sender: string; body: string; at: number }>(
-      'select sender, body, at from stray_texts order by id desc limit 100'
+    db.query<Stray>(
+      `(select sender, body, at, 'sms' as channel, null as why from stray_texts order by id desc limit 100)
+       union all
+       (select sender, concat_ws(' · ', nullif(subject, ''), left(body, 500)), at, 'email', why from stray_mails order by id desc limit 100)
+       order by at desc limit 100`
     )
   ]);
   return { replies: found.rows, total: found.rows[0]?.total ?? 0, strays: strays.rows };

@@ -7,6 +7,7 @@ import { callSecret } from '../../server/engine/call.ts';
 import { makeEngine } from '../../server/engine/context.ts';
 import { brake, halt } from '../../server/journeys/brake.ts';
 import { asking, confirm } from '../../server/intake/confirm.ts';
+import { personPage } from '../../server/people/people.ts';
 import { askEntry } from '../../server/people/inputs.ts';
 import { setAsidePage, tryErrandAgain } from '../../server/results/aside.ts';
 import { settle } from '../../server/clock/skip.ts';
@@ -177,6 +178,8 @@ describe('calls', () => {
     });
     expect(await errand()).toMatchObject({ state: 'done', answer: { status: 200, body: 'thanks' } });
     expect(await told()).toEqual(['entered', 'called post', 'left finished']);
+    const page = await personPage(world.pool, 1);
+    expect(page?.timeline.find((l) => l.what === 'called')?.detail).toEqual({ errand: 'done', status: 200 });
   });
   it('that find the server busy are tried again under the same id', async () => {
     open();

@@ -2,27 +2,32 @@
   import { Checkbox, TextInput } from 'carbon-components-svelte';
   import { isHappening, type Condition } from '$core/condition/schema.ts';
   import type { Journey } from '$core/journey/schema.ts';
-  import { ruleWords } from '$core/tell/condition.ts';
+  import { clockWays, oftenWords, ruleWords } from '$core/tell/condition.ts';
   import { namingOf } from '$core/tell/read-through.ts';
   import { typedDuration } from '$core/time/duration.ts';
   import { durationShort } from '$core/tell/words.ts';
   import ConditionForm from './ConditionForm.svelte';
   import type { Editor } from './editor.svelte.ts';
   import { inputText, type Nameable } from './panels/panel.ts';
+  import { or } from '$core/tell/words.ts';
+  import type { HappeningFilter } from '$core/condition/happening.ts';
   import TagsInput from './TagsInput.svelte';
 
   let { editor, known }: { editor: Editor; known: Nameable } = $props();
   const j = $derived(editor.document);
-  const entryTags = $derived((j.entry?.on ?? []).flatMap((r) => (r.tag ? [r.tag] : [])));
+  /** A way in that is a tag and nothing more; all others are kept as they stand. */
+  const isTag = (r: HappeningFilter): boolean => r.happening === 'tag_added' && Object.keys(r).length === 2;
+  const entryTags = $derived((j.entry?.on ?? []).flatMap((r) => (isTag(r) && r.tag ? [r.tag] : [])));
+  const otherWays = $derived((j.entry?.on ?? []).filter((r) => !isTag(r)));
   const goalCondition = $derived<Condition | null>(j.goal && !isHappening(j.goal.when) ? j.goal.when : null);
 
   function set(part: Partial<Journey>, field: string): void {
     editor.apply({ edit: 'journey', set: part }, `journey/${field}`);
   }
   function setEntryTags(names: string[]): void {
-    const on = names.map((tag) => ({ happening: 'tag_added' as const, tag }));
+    const on = [...names.map((tag) => ({ happening: 'tag_added' as const, tag })), ...otherWays];
     const entry = { ...j.entry, on };
-    if (!names.length) delete entry.existing;
+    if (!on.length) delete entry.existing;
     set({ entry }, 'entry');
   }
   function setHours(on: boolean): void {
@@ -62,6 +67,13 @@
 {/key}
 <h3>Getting in</h3>
 <TagsInput label="Whoever gets the tag" value={entryTags} tags={known.tags} onchange={setEntryTags} />
+{#if otherWays.length || clockWays(j.entry).length}
+  <p class="hint">
+    Also {or([...otherWays.map((r) => `those who ${ruleWords(r, (key) => key)}`), ...clockWays(j.entry)])}, {oftenWords(
+      j.entry
+    )}: as the file says.
+  </p>
+{/if}
 {#if entryTags.length}
   <Checkbox
     labelText="Those who have it already enter when it goes live"

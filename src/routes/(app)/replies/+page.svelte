@@ -12,19 +12,22 @@
 <div class="page">
   <h1>Replies</h1>
   <p class="soft">
-    {plural(data.total, 'reply', 'replies')} by text{data.total > data.replies.length
+    {plural(data.total, 'reply', 'replies')} by text and mail{data.total > data.replies.length
       ? `, the latest ${data.replies.length} of them here`
       : ''}
   </p>
   {#if data.replies.length}
     <table class="figures">
-      <thead><tr><th>When</th><th>Who</th><th>What they wrote</th><th>In answer to</th></tr></thead>
+      <thead><tr><th>When</th><th>Who</th><th>By</th><th>What they wrote</th><th>In answer to</th></tr></thead>
       <tbody>
         {#each data.replies as r, i (i)}
           <tr>
             <td class="when">{format.dateTime(r.at)}</td>
             <td><a href="/people/{r.person}">{r.name}</a></td>
-            <td>{r.text}</td>
+            <td>{r.channel === 'email' ? 'mail' : 'text'}</td>
+            <td class="words" class:soft={r.automatic}
+              >{r.text}{#if r.automatic}<small>automatic</small>{/if}</td
+            >
             <td
               >{#if r.journeyKey}<a href="/journeys/{r.journeyKey}?view=watch&step={r.step}">{r.journey}</a><small
                   >{r.step}</small
@@ -34,14 +37,18 @@
         {/each}
       </tbody>
     </table>
-  {:else}<p class="empty">Answers to your texts stand here. Send one from a journey first.</p>{/if}
+  {:else}<p class="empty">Answers to your texts and mails stand here. Send one from a journey first.</p>{/if}
   {#if data.strays.length}
-    <h2>From numbers nobody here has <span class="soft">{data.strays.length}</span></h2>
+    <h2>From nobody here, or about nothing of ours <span class="soft">{data.strays.length}</span></h2>
     <table class="figures">
-      <thead><tr><th>When</th><th>Number</th><th>What they wrote</th></tr></thead>
+      <thead><tr><th>When</th><th>From</th><th>By</th><th>What they wrote</th></tr></thead>
       <tbody
         >{#each data.strays as s, i (i)}<tr
-            ><td class="when">{format.dateTime(s.at)}</td><td>{s.sender}</td><td>{s.body}</td></tr
+            ><td class="when">{format.dateTime(s.at)}</td><td>{s.sender || 'nobody'}</td><td
+              >{s.channel === 'email' ? 'mail' : 'text'}</td
+            ><td class="words"
+              >{s.body}{#if s.why}<small>{s.why}</small>{/if}</td
+            ></tr
           >{/each}</tbody
       >
     </table>
@@ -63,6 +70,9 @@
   }
   .soft {
     margin-bottom: 12px;
+  }
+  .words {
+    overflow-wrap: anywhere;
   }
   .when {
     white-space: nowrap;
