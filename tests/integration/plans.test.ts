@@ -20,6 +20,15 @@ import { journeyLines } from '../../server/results/journeys-table.ts';
 import { replies } from '../../server/results/replies.ts';
 import { peopleOf, sheetFigures } from '../../server/results/sheet-figures.ts';
 import { today } from '../../server/results/today.ts';
+import { workCrowd } from '../../server/crowds/crowds.ts';
+import { decideEarly } from '../../server/intake/early.ts';
+import { takeEvents } from '../../server/intake/events.ts';
+import { receivedText } from '../../server/intake/texts.ts';
+import { setAsidePage } from '../../server/results/aside.ts';
+import { metrics } from '../../server/results/metrics.ts';
+import { saveSettings, SettingsBook } from '../../server/settings/settings.ts';
+import { tasks } from '../../server/tasks/tasks.ts';
+import { settings } from '../make.ts';
 import { openWorld, type World } from './world.ts';
 
 const PEOPLE = 20_000;
@@ -63,6 +72,30 @@ afterAll(async () => {
   for (const outbox of engine.outboxes) outbox.close();
   await pool.end();
   await world.close();
+});
+
+const EVENT = {
+  specversion: '1.0',
+  id: 'plan',
+  source: 'test',
+  type: 'ambulo.page_seen',
+  time: '2020-01-01T00:00:00Z',
+  subject: '77',
+  data: { url: '/' }
+};
+const SETTINGS = settings({
+  segments: [
+    {
+      name: 'keen',
+      when: {
+        any: [
+          { did: 'opened', last: 'P30D' },
+          { did: 'sent', times: { gte: 3 } }
+        ]
+      }
+    }
+  ],
+  limits: [{ channel: 'email', atMost: 3, per: 'P1W' }]
 });
 
 interface Node {
@@ -121,7 +154,40 @@ const PATHS: [string, () => Promise<unknown>][] = [
   ['scores', () => scoreNames(pool)],
   ['what braking does', () => brakeFigures(pool, 1, { email: 86_400_000, sms: 86_400_000 })],
   ['whether sending is stopped', () => halted(pool)],
-  ['health', () => health(pool)]
+  ['health', () => health(pool)],
+  ...(['mine', 'all', 'due', 'done'] as const).map((view): [string, () => Promise<unknown>] => [
+    `tasks: ${view}`,
+    () => tasks(pool, view, ['nuala'])
+  ]),
+  ['what was set aside', () => setAsidePage(pool)],
+  ['figures for whoever watches', () => metrics(pool)],
+  ['events of a program', () => takeEvents(pool, new SettingsBook(), [EVENT])],
+  ['a text that comes in', () => receivedText(pool, { id: 'plan', from: '+447700900999', to: 'x', text: 'hello' })],
+  ['what was fetched within seconds', () => decideEarly(pool)],
+  [
+    'people of a journey that ends, a portion at a time',
+    async () => {
+      await world.pool.query(
+        `insert into crowds (kind, journey_id, version, begins_at, total, asked_by) values ('end', 1, 1, '-infinity', 9, 'test')`
+      );
+      await workCrowd(pool, 50);
+      await world.pool.query(`delete from crowds`);
+      await world.pool.query(`delete from happenings where handled_at is null and name = 'end'`);
+    }
+  ],
+  [
+    'a batch under settings that ask about everything ever done',
+    async () => {
+      const saved = await saveSettings(world.pool, SETTINGS, 'test');
+      if (!saved.ok) throw new Error(saved.problems.join('; '));
+      await world.pool.query(`delete from crowds`);
+      await world.pool.query(
+        `insert into happenings (person_id, name, at, source, data)
+         select id, 'look', (select practice_now from workspace), 'test', '{}' from people where id <= 50`
+      );
+      await runBatch(pool, new PlanBook(), 100);
+    }
+  ]
 ];
 
 it.each(PATHS)('%s reads no large table as a whole', async (_, work) => {
