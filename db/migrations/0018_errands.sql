@@ -56,6 +56,7 @@ create table errands (
   unique (person_id, walk_id, step, visit)
 );
 create index errands_due on errands (at) where state in ('queued', 'sending');
+create index errands_ended on errands (ended_at) where ended_at is not null;
 create index errands_trouble on errands (at) where error is not null;
 
 -- Colleagues who are told things, and may be given tasks, beside those who sign in.

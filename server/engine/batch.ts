@@ -223,6 +223,9 @@ function runPerson(
     }
   );
   beginDecay(shared.workspace, person.state, shared.since);
+  // Whoever came after the segments were there joins them by coming; that is something that happens.
+  const newcomer = person.state.looked === 0 && person.since > shared.since;
+  if (newcomer) person.state.looked = shared.segments;
   if (person.state.looked !== shared.segments) {
     // What holds when segments are first looked at is joined without anything having happened.
     const { worked } = agenda.position();

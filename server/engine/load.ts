@@ -35,8 +35,10 @@ export interface Loaded {
 export interface LoadedPerson {
   id: number;
   state: PersonState;
-  /** The instant of the last work done for this person, UTC ms. */
+  /** The instant of the last work done for this person, UTC ms; -Infinity where there was none. */
   worked: number;
+  /** When they became known here, UTC ms. */
+  since: number;
   inbox: InboxItem[];
   /** Whether more waits than was loaded: what is due behind the last of it has to wait too. */
   more: boolean;
@@ -97,24 +99,25 @@ export async function loadPeople(
     zone: string | null;
     fields: Record<string, FieldValue>;
     worked_at: number | null;
+    created_at: number;
     state: KeptState | null;
   }>({
     name: 'load-people',
     text: `
-      select p.id, p.email, p.phone, p.first_name, p.last_name, p.zone, p.fields, a.worked_at, a.state
+      select p.id, p.email, p.phone, p.first_name, p.last_name, p.zone, p.fields, p.created_at, a.worked_at, a.state
       from people p
       left join agenda a on a.person_id = p.id
       where p.id = any($1::bigint[])`,
     values: [ids]
   });
   const addresses: string[] = [];
-  for (const { id, fields, worked_at: worked, state: kept, ...columns } of own.rows) {
+  for (const { id, fields, worked_at: worked, created_at: since, state: kept, ...columns } of own.rows) {
     const state = restoreState(String(id), kept ?? {});
     for (const [name, value] of Object.entries({ ...fields, ...columns })) {
       if (value !== null) state.fields.set(name, value);
     }
     for (const address of [columns.email, columns.phone]) if (address) addresses.push(address.toLowerCase());
-    people.set(id, { id, state, worked: worked ?? -Infinity, inbox: [], more: false, walks: [] });
+    people.set(id, { id, state, worked: worked ?? -Infinity, since, inbox: [], more: false, walks: [] });
   }
 
   const facts = await db.query<{

@@ -1,5 +1,5 @@
 /**
- * Letting go of what is old: happenings, trails, messages and walks that ended
+ * Letting go of what is old: happenings, trails, messages, errands and walks that ended
  * longer ago than the setting says. A few at a time, each portion a transaction
  * of its own, so that nobody waits for it. What a walk under way may still ask
  * for stays, however old; figures stay, because they were counted as it
@@ -41,6 +41,28 @@ const PORTIONS: { name: string; text: string }[] = [
         where r.created_at < $1 and r.state in ('sent', 'failed', 'bounced') and not ${UNDER_WAY('r')} limit ${PORTION}
       ) old
       where m.person_id = old.person_id and m.id = old.id`
+  },
+  {
+    name: 'old-errands',
+    text: `
+      delete from errands e using (
+        select person_id, id from errands r
+        where r.ended_at < $1 and r.state in ('done', 'failed') and not ${UNDER_WAY('r')} limit ${PORTION}
+      ) old
+      where e.person_id = old.person_id and e.id = old.id`
+  },
+  {
+    name: 'old-tasks',
+    text: `
+      delete from tasks t using (
+        select id from tasks r where r.done_at < $1 and not ${UNDER_WAY('r')} limit ${PORTION}
+      ) old
+      where t.id = old.id`
+  },
+  {
+    // An event that is told again after so long is taken for another.
+    name: 'old-events-seen',
+    text: `delete from events_seen e using (select key from events_seen where at < $1 limit ${PORTION}) old where e.key = old.key`
   },
   {
     name: 'old-walks',

@@ -22,7 +22,7 @@ export interface Worker {
 
 const POLL_MS = 1000;
 /** What is being handed over when the worker is asked to stop may take so long to be recorded. */
-const LAST_WORDS_MS = 5000;
+const LAST_WORDS_MS = 4000;
 
 /** Between two looks for what is old, where the last found nothing: it reads what has to stay, too. */
 const FORGET_MS = 10 * 60_000;
@@ -89,11 +89,12 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
       }
     }
   };
+  // A call may take longer than one waits for a worker to end; its lease runs out, and it is made again under its id.
+  const errands = repeat('errands', async () => (await engine.errands.run()) > 0);
   const loops = [
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
     ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),
     repeat('early fetches', async () => (await decideEarly(engine.pool)) > 0),
-    repeat('errands', async () => (await engine.errands.run()) > 0),
     repeat('crowds', async () => (await lookAtMidnight(engine.pool, engine.plans.settings)) || workCrowd(engine.pool)),
     repeat('clock', () => runAskedSkip(engine, ending.signal)),
     ...(engine.keep === null ? [] : [repeat('retention', forgetting(engine.pool, engine.keep))])
@@ -103,8 +104,11 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
       stopped = true;
       ending.abort();
       wakeAll();
-      await Promise.all(loops);
-      await Promise.all(engine.outboxes.map((outbox) => outbox.drain(LAST_WORDS_MS)));
+      const lastWords = new Promise<void>((resolve) => setTimeout(resolve, LAST_WORDS_MS).unref());
+      await Promise.all([
+        Promise.all(loops).then(() => Promise.all(engine.outboxes.map((outbox) => outbox.drain(LAST_WORDS_MS)))),
+        Promise.race([errands, lastWords])
+      ]);
       for (const outbox of engine.outboxes) outbox.close();
       await bell.close();
       engine.post.mailer.close();

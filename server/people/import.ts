@@ -124,6 +124,7 @@ export async function importRows(
         Date.parse(at ?? '')
       );
       state.keptWithdrawn += await saveConsents(db, people, at);
+      await askLooks(db, people, at);
       await saveLabels(db, people, at, options);
       state.made += made.length;
       state.updated += known.length;
@@ -134,6 +135,21 @@ export async function importRows(
     progress({ ...state });
   }
   return state;
+}
+
+/** Dates and segments of whom a file brings or changes are worked out, where anything of the workspace goes by them. */
+async function askLooks(db: Db, people: Person[], at: string | null): Promise<void> {
+  await db.query(
+    `insert into happenings (person_id, name, at, source, data)
+     select id, 'look', $2, 'import', '{"midnight": true}' from unnest($1::bigint[]) with ordinality as t (id, place)
+     where exists (select from workspace where jsonb_array_length(coalesce(settings -> 'segments', '[]')) > 0)
+       or exists (
+         select from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
+         where j.state = 'live' and v.document -> 'entry' ?| array['date', 'timetable'])
+     order by place`,
+    [people.map((p) => p.person), at]
+  );
+  await notify(db, 'inbox');
 }
 
 interface Person {

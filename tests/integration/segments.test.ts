@@ -1,0 +1,104 @@
+/** Segments and dates as time passes and people come: who is in without anything having happened, who joins, and when. */
+import { afterEach, beforeEach, expect, it } from 'vitest';
+import { importRows } from '../../server/people/import.ts';
+import { checkRows, guessTargets } from '../../server/people/rows.ts';
+import { openTable } from '../../server/people/csv.ts';
+import { saveSettings } from '../../server/settings/settings.ts';
+import { askChange } from '../../server/people/inputs.ts';
+import { brake } from '../../server/journeys/brake.ts';
+import type { Settings } from '../../core/settings/schema.ts';
+import { DAYS, HOUR, journey, MONDAY, put, reachable, settings } from '../make.ts';
+import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';
+
+let world: World;
+beforeEach(async () => {
+  world = await openWorld();
+});
+afterEach(() => world.close());
+
+async function save(shared: Settings): Promise<void> {
+  const saved = await saveSettings(world.pool, shared, 'test');
+  if (!saved.ok) throw new Error(saved.problems.join('; '));
+  await skipTo(world, MONDAY);
+}
+async function bring(csv: string): Promise<void> {
+  const table = await openTable([Buffer.from(csv)]);
+  const rows = checkRows(table, guessTargets(table.header), 'IE');
+  await importRows(world.pool, rows, { importId: 'test', begins: false, total: 1 }, () => undefined);
+}
+const members = async (): Promise<number[]> =>
+  (await world.pool.query<{ id: number }>('select person_id as id from person_segments order by 1')).rows.map(
+    (r) => r.id
+  );
+const entered = async (): Promise<string[]> =>
+  (await trailOf(world.pool)).flatMap((l) =>
+    l['what'] === 'entered' ? [`${l.person as string} ${l.at as string}`] : []
+  );
+const iso = (at: number): string => new Date(at).toISOString();
+const REGULARS = settings({ segments: [{ name: 'here', when: { field: 'town', is: 'Quillmoor' } }] });
+const joined = journey([put('x')], {
+  entry: { on: [{ happening: 'segment_joined', segment: 'here' }], again: 'each' }
+});
+
+it('who is in a segment when it is made is in it silently; who comes or changes later joins', async () => {
+  await addPeople(world.pool, [reachable('1', (p) => p.fields.set('town', 'Quillmoor'))]);
+  await save(REGULARS);
+  expect(await members()).toEqual([1]);
+  await live(world, joined);
+  await skipTo(world, MONDAY + HOUR);
+  expect(await entered()).toEqual([]);
+  await bring('email,town\nnew@people.example,Quillmoor\nother@people.example,Elsewhere\n');
+  await skipTo(world, MONDAY + 2 * HOUR);
+  await askChange(world.pool, [3], { fields: { town: 'Quillmoor' } }, 'test');
+  await skipTo(world, MONDAY + 3 * HOUR);
+  expect(await entered()).toEqual([`2 ${iso(MONDAY + HOUR)}`, `3 ${iso(MONDAY + 2 * HOUR)}`]);
+  expect(await members()).toEqual([1, 2, 3]);
+  // Brought again with another town: they leave it.
+  await bring('email,town\nnew@people.example,Elsewhere\n');
+  await skipTo(world, MONDAY + 4 * HOUR);
+  expect(await members()).toEqual([1, 3]);
+});
+
+it('a segment that is changed is held against everyone anew, silently; a look leaves no row behind', async () => {
+  await addPeople(world.pool, [
+    reachable('1', (p) => p.fields.set('town', 'Quillmoor')),
+    reachable('2', (p) => p.fields.set('town', 'Ennis').set('phone', '+447700900002'))
+  ]);
+  await save(REGULARS);
+  await live(world, joined);
+  const saved = await saveSettings(
+    world.pool,
+    settings({ segments: [{ name: 'here', when: { field: 'town', is: 'Ennis' } }] }),
+    'test'
+  );
+  expect(saved.ok).toBe(true);
+  await skipTo(world, MONDAY + HOUR);
+  expect(await members()).toEqual([2]);
+  expect(await entered()).toEqual([]);
+  expect((await world.pool.query(`select from happenings where name = 'look'`)).rows).toEqual([]);
+});
+
+it('what hangs on the clock changes at midnight, once for several that passed', async () => {
+  await addPeople(world.pool, [reachable('1', (p) => p.fields.set('visit', iso(MONDAY - DAYS).slice(0, 10)))]);
+  await save(settings({ segments: [{ name: 'lately', when: { field: 'visit', last: 'P3D' } }] }));
+  expect(await members()).toEqual([1]);
+  await live(world, journey([put('x')], { entry: { on: [{ happening: 'segment_left', segment: 'lately' }] } }));
+  await skipTo(world, MONDAY + 9 * DAYS);
+  const [left] = await entered();
+  expect(left).toMatch(/^1 2027-03-\d\dT00:00:00\.000Z$/);
+  expect(await members()).toEqual([]);
+});
+
+it('a date lets in who comes with it, and not who comes after it has passed; nor while the journey was paused', async () => {
+  await live(world, journey([put('x')], { entry: { date: { field: 'visit', time: '10:00' } } }));
+  await bring(
+    'email,visit\nsoon@people.example,2027-03-03\npast@people.example,2027-02-20\nlater@people.example,2027-03-05\n'
+  );
+  await skipTo(world, MONDAY + 3 * DAYS);
+  expect(await entered()).toEqual(['1 2027-03-03T10:00:00.000Z']);
+  await brake(world.pool, 'try', 'pause', 'test');
+  await skipTo(world, MONDAY + 6 * DAYS);
+  await brake(world.pool, 'try', 'resume', 'test');
+  await skipTo(world, MONDAY + 9 * DAYS);
+  expect(await entered()).toHaveLength(1);
+});
