@@ -4,6 +4,7 @@
  */
 import { parseArgs } from 'node:util';
 import { engine } from './engine.ts';
+import { enter } from './enter.ts';
 import { history } from './history.ts';
 import { partitions } from './partitions.ts';
 import { hours } from './hours.ts';
@@ -12,7 +13,7 @@ import { trace } from './trace.ts';
 import { walks } from './walks.ts';
 import type { Benchmark, Row } from './row.ts';
 
-const ALL: Record<string, Benchmark> = { engine, history, partitions, pages, walks, hours, trace };
+const ALL: Record<string, Benchmark> = { engine, enter, history, partitions, pages, walks, hours, trace };
 
 const { values, positionals } = parseArgs({
   options: { json: { type: 'boolean', default: false } },

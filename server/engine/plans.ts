@@ -52,7 +52,7 @@ export class PlanBook {
     );
     return rows.flatMap((r) => {
       const plan = this.byVersion.get(`${r.id}/${r.live_version}`);
-      return plan && !(plan instanceof Error) ? [{ journeyId: r.id, plan, since: r.open_since ?? Infinity }] : [];
+      return plan && !(plan instanceof Error) ? [{ journeyId: r.id, plan, since: r.open_since ?? -Infinity }] : [];
     });
   }
 
