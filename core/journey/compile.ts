@@ -14,6 +14,7 @@ import { END, type Ahead, type Instruction, type Plan, type PlanEntry, type Plan
 import { lookAhead } from './ahead.ts';
 import { factsOf } from './facts.ts';
 import type { Entry, Journey } from './schema.ts';
+import { wakesOf } from './wakes.ts';
 import { eachStep } from './walk-document.ts';
 
 /** A plan of the steps there are. */
@@ -125,6 +126,7 @@ export function compile(document: Journey, version = 0): JourneyPlan {
       return target === undefined ? [] : [{ key: step.key, target: byKey.get(target)?.place ?? 0 }];
     }),
     facts: factsOf(document),
+    wakes: wakesOf(document),
     keepsEntry: keepsEntry(document),
     ahead: (index) => {
       let found = known.get(index);

@@ -247,6 +247,7 @@ export class PersonRun implements Hands {
       // What is told late is on record; it is nothing that a walk which began behind it could have waited for.
       if (only === null && h.at < walk.enteredAt) continue;
       const plan = this.world.planOf(walk);
+      if (plan.wakes && !plan.wakes.has(h.name)) continue;
       if (this.rules(plan, walk, h) || !walking || walk.heldOut) continue;
       if (this.listens(plan, walk, h)) continue;
       if (walk.state === 'walking') this.builtIn(plan, walk, h);

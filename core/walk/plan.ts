@@ -112,6 +112,8 @@ export interface Plan<S extends AnyStep = AnyStep, D extends AnyDocument = AnyDo
   /** Every loop with the place of the step it goes back to. */
   loops: { key: string; target: number }[];
   facts: FactsUsed;
+  /** Happenings that can mean anything to a walk of it, by name; `null`: any. */
+  wakes: ReadonlySet<string> | null;
   /** Whether walks have to remember what began them. */
   keepsEntry: boolean;
   /** Per instruction: what a walk that stands there can still meet, by structure. */
