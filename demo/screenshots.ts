@@ -17,6 +17,9 @@ const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
     '/journeys/open-evening?step=answered',
     (page) => page.getByRole('tab', { name: /Findings/ }).click()
   ],
+  ['sheet-every-kind', '/journeys/seats-at-a-member-night?view=watch'],
+  ['tasks', '/tasks'],
+  ['settings', '/settings'],
   ['review', '/journeys/open-evening/review'],
   ['people', '/people?sort=last&down=1'],
   ['person', '/people/7'],

@@ -38,7 +38,7 @@ test('a task is found under mine, done by the keyboard with what came of it, and
         {
           key: 'ring',
           kind: 'task',
-          title: 'Ring {{ person.first_name }} now',
+          title: 'Ring {{ person.first_name | default: "them" }} now',
           what: 'call',
           due: 'PT1M',
           priority: 'high',
