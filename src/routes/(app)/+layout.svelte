@@ -30,12 +30,9 @@
       for (const name of names.split(' ')) waiting.add(name);
       void refresh();
     };
-    // What was said while nobody listened is not said again.
-    let opened = false;
-    source.onopen = () => {
-      if (opened) void refreshLive();
-      opened = true;
-    };
+    // What was said while nobody listened is not said again: neither between two connections, nor between the moment the
+    // page was made and the first one.
+    source.onopen = () => void refreshLive();
     return () => source.close();
   });
 </script>
