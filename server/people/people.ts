@@ -294,8 +294,10 @@ const TIMELINE = `
   ) l
   left join journeys j on j.id = l.journey_id
   left join errands e on l.what in ('called', 'notified') and e.person_id = l.person_id and e.walk_id = l.walk_id
-    and e.step = l.step and e.at = l.at
+    and e.step = l.step and e.record = l.record
   left join messages m on m.person_id = l.person_id
-    and (m.id = l.message_id or (l.what = 'sent' and m.walk_id = l.walk_id and m.step = l.step))
+    -- A step in a loop sends several times: each line is of one of them.
+    and (m.id = l.message_id or (l.what = 'sent' and m.walk_id = l.walk_id and m.step = l.step
+      and (l.record is null or m.record = l.record)))
   order by l.at desc, l.record desc nulls first, l.after desc, l.place desc
   limit 500`;

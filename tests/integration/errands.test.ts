@@ -13,7 +13,7 @@ import { setAsidePage, tryErrandAgain } from '../../server/results/aside.ts';
 import { settle } from '../../server/clock/skip.ts';
 import { doTask, tasks } from '../../server/tasks/tasks.ts';
 import type { Step } from '../../core/steps/index.ts';
-import { DAYS, HOUR, journey, MONDAY, put, reachable } from '../make.ts';
+import { DAYS, HOUR, journey, mail, MONDAY, put, reachable } from '../make.ts';
 import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';
 
 let world: World;
@@ -272,6 +272,18 @@ describe('calls', () => {
     await settle(world.engine, false);
     expect(got).toHaveLength(1);
   });
+});
+
+it('a step in a loop has each of its messages and calls once on the timeline', async () => {
+  await enter([
+    mail('a'),
+    { key: 'post', kind: 'call', url: 'http://127.0.0.1/x' },
+    { key: 'back', kind: 'loop', to: 'a', atMost: 2 }
+  ]);
+  const { timeline } = (await personPage(world.pool, 1))!;
+  expect(timeline.filter((l) => l.what === 'sent')).toHaveLength(3);
+  expect(timeline.filter((l) => l.what === 'called')).toHaveLength(3);
+  expect(new Set(timeline.map((l) => l.id)).size).toBe(timeline.length);
 });
 
 describe('a consent that is asked for', () => {
