@@ -42,6 +42,8 @@ create table crowds (
   -- How many there were when it was asked for.
   total bigint not null,
   state text not null default 'running' check (state in ('running', 'stopped', 'done')),
+  -- When a portion was last taken: whoever has waited longest is next, so that a few do not stand behind a million.
+  worked_at timestamptz,
   asked_by text not null,
   created_at timestamptz not null default clock_timestamp(),
   ended_at timestamptz

@@ -182,7 +182,7 @@ const HOLDS_CLOCK = `state in ('queued', 'sending') and try_at <= $1
 
 /** Errands hold it up for their first tries. */
 const ERRAND_HOLDS = `state in ('queued', 'sending') and at <= $1 and attempts < ${HELD_TRIES}
-  and not exists (select from journeys j where j.id = errands.journey_id and j.state = 'paused')
+  and not exists (select from journeys j where j.id = errands.journey_id and j.state in ('paused', 'closed', 'archived'))
   and not exists (select from workspace where sending_stopped_at is not null)`;
 
 /**

@@ -129,7 +129,7 @@ export async function nextCrowd(db: Db): Promise<number | null> {
   return rows[0]?.at ?? null;
 }
 
-/** Takes one portion of the oldest crowd whose time has come. True where there was one to take, or to wait for. */
+/** Takes one portion of a crowd whose time has come: they take turns, and what ends comes first. True where there was one to take, or to wait for. */
 export async function workCrowd(pool: Pool, portion = PORTION): Promise<boolean> {
   return transaction(pool, async (db) => {
     const clock = await readClock(db);
@@ -142,7 +142,7 @@ export async function workCrowd(pool: Pool, portion = PORTION): Promise<boolean>
         left join journeys j on j.id = c.journey_id
         left join versions v on v.journey_id = c.journey_id and v.number = c.version
         where c.state = 'running' and c.begins_at <= $1 and coalesce(j.state, '') <> 'paused'
-        order by c.id
+        order by c.kind <> 'end', c.worked_at nulls first, c.id
         limit 1
         for update of c skip locked`,
       values: [ts(clock.now)]
@@ -163,7 +163,7 @@ export async function workCrowd(pool: Pool, portion = PORTION): Promise<boolean>
     const ended = asked.people < portion;
     await db.query({
       name: 'crowd-portion',
-      text: `update crowds set reached = coalesce($2, reached), asked = asked + $3, state = $4,
+      text: `update crowds set worked_at = clock_timestamp(), reached = coalesce($2, reached), asked = asked + $3, state = $4,
         ended_at = case when $4 = 'done' then clock_timestamp() end where id = $1`,
       values: [crowd.id, asked.last, asked.people, ended ? 'done' : 'running']
     });

@@ -14,7 +14,7 @@ import { keepWalk } from '../../core/walk/kept.ts';
 import { readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { isNobodysFault, transaction, type Db, type Pool } from '../db/pool.ts';
-import { claimAside, claimPeople, claimThese } from './claim.ts';
+import { BATCHES_LOCK, claimAside, claimPeople, claimThese } from './claim.ts';
 import { loadPeople, type InboxItem, type LoadedPerson } from './load.ts';
 import type { PlanBook } from './plans.ts';
 import type { SharedSettings } from '../settings/settings.ts';
@@ -59,6 +59,7 @@ async function batchOf(
   let ids: number[] = [];
   try {
     return await transaction(pool, async (db) => {
+      await db.query({ name: 'batch-begins', text: 'select pg_advisory_xact_lock_shared($1)', values: [BATCHES_LOCK] });
       const { now, zone } = await readClock(db);
       ids = await claim(db, now);
       return ids.length ? workOn(db, plans, ids, now, zone) : NOTHING;

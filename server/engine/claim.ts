@@ -6,6 +6,9 @@
  */
 import { ts, type Db } from '../db/pool.ts';
 
+/** Held in common by every batch while it works; whoever has to know that none is under way takes it alone. */
+export const BATCHES_LOCK = 4_116_003;
+
 /** Those set aside wait for their own try. */
 const NOT_ASIDE = 'not exists (select from set_aside a where a.person_id = p.id)';
 

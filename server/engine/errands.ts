@@ -82,7 +82,7 @@ export class Errands {
         with due as (
           select e.person_id, e.id from errands e
           where e.state in ('queued', 'sending') and e.at <= $1 and coalesce(e.not_before <= clock_timestamp(), true)
-            and not exists (select from journeys j where j.id = e.journey_id and j.state = 'paused')
+            and not exists (select from journeys j where j.id = e.journey_id and j.state in ('paused', 'closed', 'archived'))
             and not exists (select from workspace where sending_stopped_at is not null)
           order by e.at
           limit $2

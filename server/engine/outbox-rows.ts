@@ -39,8 +39,8 @@ export interface OutboxRow {
 export const LEASE_SECONDS = 30;
 const LEASE = `clock_timestamp() + interval '${LEASE_SECONDS} seconds'`;
 
-/** Of messages: their journey is not paused. */
-export const NOT_PAUSED = `not exists (select from journeys j where j.id = messages.journey_id and j.state = 'paused')`;
+/** Of messages: their journey is neither paused nor ended. */
+export const NOT_PAUSED = `not exists (select from journeys j where j.id = messages.journey_id and j.state in ('paused', 'closed', 'archived'))`;
 
 /**
  * Claims messages of a channel that are due: those whose wait or lease is over, then new ones. A lease that ran out

@@ -7,6 +7,7 @@ import { now } from '../clock/clock.ts';
 import { askCrowd, wantsLook } from '../crowds/crowds.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { changed, notify } from '../db/notify.ts';
+import { BATCHES_LOCK } from '../engine/claim.ts';
 import { ALL_DAYS } from '../engine/count.ts';
 import type { JourneyState } from './journeys.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
@@ -80,6 +81,9 @@ export async function deleteJourney(pool: Pool, key: string, by: string): Promis
 export async function brake(pool: Pool, key: string, act: BrakeAct, by: string): Promise<boolean> {
   const { from, to } = ACTS[act];
   return transaction(pool, async (db) => {
+    // A batch under way has read the journey as it was: what it still writes must be there before this is said to be done.
+    if (act === 'pause' || act === 'close' || act === 'end')
+      await db.query('select pg_advisory_xact_lock($1)', [BATCHES_LOCK]);
     const at = ts(await now(db));
     const { rows } = await db.query<{ id: number; live_version: number; document: Journey }>(
       `update journeys

@@ -37,7 +37,7 @@ export interface Review {
 }
 
 /** More than these are not asked for a page. */
-const MOST_ASKED = 10_000;
+const MOST_ASKED = 5000;
 const PART = 500;
 
 const plans = new PlanBook();

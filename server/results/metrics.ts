@@ -21,7 +21,7 @@ interface Waiting {
 
 export async function metrics(db: Db): Promise<{ type: string; text: string }> {
   const { now } = await readClock(db);
-  const [waiting, outbox, done, channels] = await Promise.all([
+  const [waiting, outbox, done, hour, channels] = await Promise.all([
     db.query<Waiting>({
       name: 'metrics-waiting',
       text: `
@@ -47,9 +47,18 @@ export async function metrics(db: Db): Promise<{ type: string; text: string }> {
     db.query<{ what: string; n: number }>({
       name: 'metrics-done',
       text: `
-        select what, sum(n) as n from counters where day = '${ALL_DAYS}' and what not in ('walking', 'standing', 'held') group by 1
-        union all
-        select what, sum(n) from flow where what like 'gone-%' or what in ('bounced', 'opened', 'clicked', 'replied', 'unsubscribed') group by 1`
+        select c.what, sum(c.n) as n
+        from journeys j
+        cross join lateral (
+          -- Journey by journey, along the key: there is a row a day beside these.
+          select what, sum(n) as n from counters where journey_id = j.id and day = '${ALL_DAYS}' group by 1
+        ) c
+        where c.what not in ('walking', 'standing', 'held') group by 1`
+    }),
+    db.query<{ what: string; n: number }>({
+      name: 'metrics-hour',
+      text: `select what, sum(n) as n from flow where quarter > $1::timestamptz - interval '1 hour' and quarter <= $1 group by 1`,
+      values: [ts(now)]
     }),
     db.query<{ channel: string; stopped: boolean }>({
       name: 'metrics-channels',
@@ -85,5 +94,11 @@ export async function metrics(db: Db): Promise<{ type: string; text: string }> {
     ['what']
   );
   for (const row of done.rows) total.set({ what: row.what }, row.n);
+  const lately = gauge(
+    'last_hour',
+    'What happened in the last hour of the workspace clock: messages gone by channel, what people did.',
+    ['what']
+  );
+  for (const row of hour.rows) lately.set({ what: row.what }, row.n);
   return { type: registry.contentType, text: await registry.metrics() };
 }

@@ -213,7 +213,7 @@ it('figures for whoever watches say what waits and what was done, and nothing of
   await settle(world.engine, false);
   expect(await value('ambulo_inbox_waiting')).toBe('0');
   expect(await value('ambulo_happened_total{what="sent"}')).toBe('1');
-  expect(await value('ambulo_happened_total{what="gone-email"}')).toBe('1');
+  expect(await value('ambulo_last_hour{what="gone-email"}')).toBe('1');
   expect(await value('ambulo_outbox_waiting{channel="email"}')).toBe('0');
   await world.pool.query(`update workspace set sending_stopped_at = now()`);
   expect(await value('ambulo_channel_stopped{channel="sms"}')).toBe('1');

@@ -1,6 +1,7 @@
 import { json } from '@sveltejs/kit';
 import { config, db } from '$server/app.ts';
 import { now } from '$server/clock/clock.ts';
+import { halted } from '$server/journeys/brake.ts';
 import { workspaceSecret } from '$server/intake/intake.ts';
 import { receivedText, textReported } from '$server/intake/texts.ts';
 import { deliveryReport, inboundText, sendSms, verifyWebhook } from '$server/sms/gateway.ts';
@@ -28,7 +29,7 @@ export const POST: RequestHandler = async ({ request }) => {
   if (!read.success)
     return json({ message: 'The body is not an inbound text.', issues: read.error.issues }, { status: 400 });
   const received = await receivedText(db(), read.data);
-  if (received.as === 'help' && received.say !== null) {
+  if (received.as === 'help' && received.say !== null && (await halted(db())).since === null) {
     // The gateway drops a repeat by its id; where it cannot be reached, it tells us of the text once more.
     const { SMS_URL, SMS_FROM } = config();
     const help = {

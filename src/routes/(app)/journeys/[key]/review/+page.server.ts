@@ -10,9 +10,10 @@ import { revisionSchema } from '../../../../api/body.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ params, depends }) => {
-  depends('live:journeys', 'live:people');
   const journey = await journeyByKey(db(), params.key);
   if (!journey) error(404, 'There is no such journey.');
+  // Thousands of people are asked: not for whatever happens anywhere.
+  depends(`live:journey:${journey.id}`);
   const [looked, live] = await Promise.all([
     review(db(), journey.id, journey.draft),
     journey.live_version === null ? null : versionOf(db(), journey.id, journey.live_version)
