@@ -208,7 +208,7 @@ export async function settle(
     const people = (await runBatch(pool, plans)).people + asked;
     let sent = 0;
     for (const outbox of outboxes) sent += await outbox.fill();
-    sent += await engine.errands.run();
+    sent += (await engine.errands.run('messages')) + (await engine.errands.run('calls'));
     if (people + sent > 0) continue;
     const busy = outboxes.filter((o) => o.busy);
     if (busy.length) {

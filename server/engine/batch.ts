@@ -18,7 +18,7 @@ import { BATCHES_LOCK, claimAside, claimPeople, claimThese } from './claim.ts';
 import { loadPeople, type InboxItem, type LoadedPerson } from './load.ts';
 import type { PlanBook } from './plans.ts';
 import type { SharedSettings } from '../settings/settings.ts';
-import { DrawsBook } from './draws.ts';
+import { DrawsBook, WinnerDue } from './draws.ts';
 import { liveWorld } from './world.ts';
 import { countedOf } from './count.ts';
 import { emptyRecord, isDoing, saveBatch, stepOf, walks, type BatchRecord, type Standpoint } from './save.ts';
@@ -32,6 +32,7 @@ export interface BatchResult {
   messages: number;
 }
 
+const NONE_DUE: ReadonlySet<string> = new Set();
 const NOTHING: BatchResult = { people: 0, lines: 0, messages: 0 };
 const both = (a: BatchResult, b: BatchResult): BatchResult => ({
   people: a.people + b.people,
@@ -54,7 +55,8 @@ export async function runBatch(pool: Pool, plans: PlanBook, most = 500): Promise
 async function batchOf(
   pool: Pool,
   plans: PlanBook,
-  claim: (db: Db, now: number) => Promise<number[]>
+  claim: (db: Db, now: number) => Promise<number[]>,
+  due: ReadonlySet<string> = NONE_DUE
 ): Promise<BatchResult> {
   let ids: number[] = [];
   try {
@@ -62,9 +64,11 @@ async function batchOf(
       await db.query({ name: 'batch-begins', text: 'select pg_advisory_xact_lock_shared($1)', values: [BATCHES_LOCK] });
       const { now, zone } = await readClock(db);
       ids = await claim(db, now);
-      return ids.length ? workOn(db, plans, ids, now, zone) : NOTHING;
+      return ids.length ? workOn(db, plans, ids, now, zone, due) : NOTHING;
     });
   } catch (error) {
+    if (error instanceof WinnerDue && !due.has(error.split))
+      return batchOf(pool, plans, claim, new Set([...due, error.split]));
     if (isNobodysFault(error) || !ids.length) throw error;
     const [person] = ids;
     if (ids.length === 1 && person !== undefined) {
@@ -73,21 +77,28 @@ async function batchOf(
       return { ...NOTHING, people: 1 };
     }
     const middle = Math.ceil(ids.length / 2);
-    const half = (some: number[]): Promise<BatchResult> => batchOf(pool, plans, (db) => claimThese(db, some));
+    const half = (some: number[]): Promise<BatchResult> => batchOf(pool, plans, (db) => claimThese(db, some), due);
     return both(await half(ids.slice(0, middle)), await half(ids.slice(middle)));
   }
 }
 
-async function workOn(db: Db, plans: PlanBook, ids: number[], now: number, zone: string): Promise<BatchResult> {
+async function workOn(
+  db: Db,
+  plans: PlanBook,
+  ids: number[],
+  now: number,
+  zone: string,
+  due: ReadonlySet<string>
+): Promise<BatchResult> {
   const live = await plans.live(db);
   const paused = await plans.paused(db);
   const entering = live.map((l) => l.plan);
-  const loaded = await loadPeople(db, ids, now, plans, [...entering, ...paused.values()]);
-  const { people } = loaded;
   const shared = await plans.settings.read(db);
+  const loaded = await loadPeople(db, ids, now, plans, [...entering, ...paused.values()], shared.workspace);
+  const { people } = loaded;
   const followed = people.flatMap((p) => p.walks.flatMap((w) => plans.followed(w)));
   const splits = plans.winnerSplits([...live.map((l) => [l.journeyId, l.plan] as [number, JourneyPlan]), ...followed]);
-  const draws = await DrawsBook.read(db, plans, splits, now, shared.workspace.zone);
+  const draws = await DrawsBook.read(db, plans, splits, due);
   const world = liveWorld({
     entering,
     plans,
@@ -106,6 +117,7 @@ async function workOn(db: Db, plans: PlanBook, ids: number[], now: number, zone:
     try {
       append(batch, runPerson(person, course, current, plans, now, shared));
     } catch (error) {
+      if (error instanceof WinnerDue) throw error;
       // Nothing of this person's work is kept; whatever is wrong with them is nobody else's matter.
       failed.push({ person: person.id, error });
     }

@@ -2,12 +2,22 @@
  * Splits with a winner, over all people and workers: who was drawn stands in a table, counted by the database; the winner
  * is decided by one worker, under a lock that all take who might. Rules: docs/journey-language.md, "Winner".
  */
-import { decidedFrom, keysOfLanes } from '../../core/steps/winner.ts';
+import { keysOfLanes } from '../../core/steps/winner.ts';
 import type { Drawn, Draws, Share } from '../../core/walk/draws.ts';
 import type { Plan } from '../../core/walk/plan.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook, WinnerSplit } from './plans.ts';
+
+/**
+ * Somebody has arrived by whom the winner is decided. Everything is counted for that, which no batch does beforehand: the
+ * batch is worked on once more, with the count, under the lock.
+ */
+export class WinnerDue extends Error {
+  constructor(readonly split: string) {
+    super(`the winner of ${split} is due`);
+  }
+}
 
 /** Draws of one split of one version, as a batch found them and as it goes on. */
 export class LiveDraws implements Draws {
@@ -21,7 +31,8 @@ export class LiveDraws implements Draws {
     public winner: number | null,
     /** How many were drawn before, as far as it matters, and when the last that matters was. */
     private readonly before: { count: number; nth: number | null },
-    private readonly counted: Share[]
+    /** What came of those before; `null` where it was not counted. */
+    private readonly counted: Share[] | null
   ) {}
 
   draw(drawn: Drawn): void {
@@ -33,7 +44,9 @@ export class LiveDraws implements Draws {
   }
 
   shares(lanes: number, did: (drawn: Drawn) => boolean): Share[] {
-    const shares = Array.from({ length: lanes }, (_, i): Share => ({ ...(this.counted[i] ?? { drawn: 0, did: 0 }) }));
+    const { counted } = this;
+    if (!counted) throw new WinnerDue(keyOfSplit(this.split));
+    const shares = Array.from({ length: lanes }, (_, i): Share => ({ ...(counted[i] ?? { drawn: 0, did: 0 }) }));
     for (const d of this.fresh) {
       const share = shares[d.lane];
       if (!share) continue;
@@ -50,6 +63,7 @@ export class LiveDraws implements Draws {
 }
 
 const keyOf = (journeyId: number, version: number, step: string): string => `${journeyId}/${version}/${step}`;
+const keyOfSplit = ({ journeyId, plan, here }: WinnerSplit): string => keyOf(journeyId, plan.version, here.step.key);
 
 /** The draws of a batch, by their split. */
 export class DrawsBook {
@@ -58,12 +72,17 @@ export class DrawsBook {
     private readonly known: Map<string, LiveDraws>
   ) {}
 
-  /** Reads what was drawn at these splits. `zone` is the workspace's. */
-  static async read(db: Db, plans: PlanBook, splits: WinnerSplit[], now: number, zone: string): Promise<DrawsBook> {
+  /** Reads what was drawn at these splits; for those `due`, by their key, also what came of it. */
+  static async read(
+    db: Db,
+    plans: PlanBook,
+    splits: WinnerSplit[],
+    due: ReadonlySet<string> | 'all'
+  ): Promise<DrawsBook> {
     const known = new Map<string, LiveDraws>();
     for (const split of splits) {
-      const key = keyOf(split.journeyId, split.plan.version, split.here.step.key);
-      known.set(key, await readOne(db, split, now, zone));
+      const key = keyOfSplit(split);
+      known.set(key, await readOne(db, split, due === 'all' || due.has(key)));
     }
     return new DrawsBook(plans, known);
   }
@@ -113,7 +132,7 @@ export class DrawsBook {
   }
 }
 
-async function readOne(db: Db, split: WinnerSplit, now: number, zone: string): Promise<LiveDraws> {
+async function readOne(db: Db, split: WinnerSplit, due: boolean): Promise<LiveDraws> {
   const { journeyId, plan, here, winner } = split;
   const which = [journeyId, plan.version, here.step.key];
   const won = async (): Promise<number | null> => {
@@ -125,7 +144,7 @@ async function readOne(db: Db, split: WinnerSplit, now: number, zone: string): P
     return rows[0]?.lane ?? null;
   };
   const decided = await won();
-  if (decided !== null) return new LiveDraws(split, decided, { count: 0, nth: null }, []);
+  if (decided !== null) return new LiveDraws(split, decided, { count: 0, nth: null }, null);
   const { people } = winner.after;
   const { rows } = await db.query<{ count: number; nth: number | null }>({
     name: 'drawn',
@@ -135,17 +154,10 @@ async function readOne(db: Db, split: WinnerSplit, now: number, zone: string): P
     values: [...which, people]
   });
   const before = rows[0] ?? { count: 0, nth: null };
-  const from = decidedFrom(winner, { nth: () => before.nth }, zone);
-  // A day of room, whatever the zone: only then may somebody decide, and everything is counted for it.
-  if (from === null || from - DAY > now) return new LiveDraws(split, null, before, []);
-  await db.query('select pg_advisory_xact_lock($1, hashtext($2))', [
-    journeyId % 2 ** 31,
-    keyOf(journeyId, plan.version, here.step.key)
-  ]);
+  if (!due) return new LiveDraws(split, null, before, null);
+  await db.query('select pg_advisory_xact_lock($1, hashtext($2))', [journeyId % 2 ** 31, keyOfSplit(split)]);
   return new LiveDraws(split, await won(), before, await sharesOf(db, split));
 }
-
-const DAY = 86_400_000;
 
 /** Of each lane: how many were drawn, and how many of them did it. */
 async function sharesOf(db: Db, { journeyId, plan, here, winner }: WinnerSplit): Promise<Share[]> {

@@ -8,6 +8,7 @@ import { entryScope, fillIn, type MessageScope } from '../../core/message/person
 import type { Step } from '../../core/steps/index.ts';
 import { repaired } from '../../core/text/text.ts';
 import { readClock } from '../clock/clock.ts';
+import { columns } from '../db/columns.ts';
 import { changed } from '../db/notify.ts';
 import { ts, type Pool } from '../db/pool.ts';
 import { signToken } from '../intake/token.ts';
@@ -45,10 +46,15 @@ export type ErrandOutcome =
   { ok: true; answer?: Answered; note?: string } | { ok: false; again: boolean; error: string; answer?: Answered };
 
 const SIDE_BY_SIDE = 16;
+/** A server that does not answer is left alone for so long, but for one call now and then. */
+const SLOW_MS = 30_000;
 /** Longer than any try takes. */
 const LEASE_SECONDS = 90;
 
 export class Errands {
+  /** Servers that did not answer lately, and until when they are left alone, by the machine's clock. */
+  private readonly slow = new Map<string, number>();
+
   constructor(
     private readonly pool: Pool,
     private readonly plans: PlanBook,
@@ -56,12 +62,13 @@ export class Errands {
     private readonly outward: Outward
   ) {}
 
-  /** Runs errands that are due, up to a handful side by side; how many. */
-  async run(): Promise<number> {
+  /** Runs errands that are due, up to a handful side by side; how many. Calls are apart: their servers are strangers'. */
+  async run(which: 'calls' | 'messages'): Promise<number> {
     const clock = await readClock(this.pool);
-    const rows = await this.claim(clock.now);
-    if (!rows.length) return 0;
-    await this.plans.ensure(this.pool, rows);
+    const claimed = await this.claim(clock.now, which === 'calls' ? ['call'] : ['notify', 'ask']);
+    if (!claimed.length) return 0;
+    await this.plans.ensure(this.pool, claimed);
+    const rows = await this.withoutSlow(claimed);
     await Promise.all(
       rows.map(async (row) => {
         const outcome = await this.attempt(row, clock.now).catch((error: unknown): ErrandOutcome => ({
@@ -72,16 +79,50 @@ export class Errands {
         await this.record(row, outcome, clock.now, clock.kind === 'practice');
       })
     );
-    return rows.length;
+    return claimed.length;
   }
 
-  private async claim(now: number): Promise<ErrandRow[]> {
+  /** Those whose server answers: of one that just did not, one call is tried, and the others wait, untried. */
+  private async withoutSlow(rows: ErrandRow[]): Promise<ErrandRow[]> {
+    const probed = new Set<string>();
+    const going: ErrandRow[] = [];
+    const waiting: ErrandRow[] = [];
+    for (const row of rows) {
+      const host = this.hostOf(row);
+      const until = host === null ? undefined : this.slow.get(host);
+      if (host === null || until === undefined) going.push(row);
+      else if (until <= Date.now() && !probed.has(host)) {
+        probed.add(host);
+        going.push(row);
+      } else waiting.push(row);
+    }
+    if (waiting.length) {
+      await this.pool.query({
+        name: 'put-errands-back',
+        text: `
+          update errands e set state = 'queued', attempts = e.attempts - 1,
+            not_before = clock_timestamp() + make_interval(secs => ${SLOW_MS / 1000})
+          from unnest($1::bigint[], $2::bigint[], $3::integer[]) as t (person_id, id, claim)
+          where e.person_id = t.person_id and e.id = t.id and e.claim = t.claim`,
+        values: columns(waiting, ['person_id', 'id', 'claim'])
+      });
+    }
+    return going;
+  }
+
+  /** Whose server a call is for; `null` for other errands. */
+  private hostOf(row: ErrandRow): string | null {
+    const step = this.plans.found(row.journey_id, row.version)?.byKey.get(row.step)?.step;
+    return step?.kind === 'call' ? new URL(step.url).host : null;
+  }
+
+  private async claim(now: number, kinds: string[]): Promise<ErrandRow[]> {
     const { rows } = await this.pool.query<ErrandRow>({
       name: 'claim-errands',
       text: `
         with due as (
           select e.person_id, e.id from errands e
-          where e.state in ('queued', 'sending') and e.at <= $1 and coalesce(e.not_before <= clock_timestamp(), true)
+          where e.kind = any($3::text[]) and e.state in ('queued', 'sending') and e.at <= $1 and coalesce(e.not_before <= clock_timestamp(), true)
             and not exists (select from journeys j where j.id = e.journey_id and j.state in ('paused', 'closed', 'archived'))
             and not exists (select from workspace where sending_stopped_at is not null)
           order by e.at
@@ -103,7 +144,7 @@ export class Errands {
           w.more -> 'entry' as entry,
           array(select s.address from suppressions s where s.address in (lower(p.email), lower(p.phone))) as suppressed,
           coalesce(p.fields ->> 'owner', j.owner, j.created_by) as owner`,
-      values: [ts(now), SIDE_BY_SIDE]
+      values: [ts(now), SIDE_BY_SIDE, kinds]
     });
     return rows;
   }
@@ -125,7 +166,7 @@ export class Errands {
         return await this.notify(row, step.to, filled(step.text), name, key, now);
       if (step?.kind === 'call' && row.kind === 'call') {
         const data = step.data === undefined ? {} : (filledDeep(step.data, filled) as object);
-        return await callAddress(this.outward, {
+        const called = await callAddress(this.outward, {
           id: key,
           url: step.url,
           type: 'journey.called',
@@ -139,6 +180,10 @@ export class Errands {
             ...data
           }
         });
+        // Without an answer at all it is the server's matter, and all other calls of it would wait as long.
+        if (!called.ok && called.again && !called.answer) this.slow.set(new URL(step.url).host, Date.now() + SLOW_MS);
+        else this.slow.delete(new URL(step.url).host);
+        return called;
       }
       if (step?.kind === 'consent' && row.kind === 'ask') return await this.ask(row, step, key, now);
     } catch (error) {

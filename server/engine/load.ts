@@ -81,7 +81,8 @@ export async function loadPeople(
   ids: number[],
   now: number,
   plans: PlanBook,
-  entering: readonly JourneyPlan[]
+  entering: readonly JourneyPlan[],
+  workspace: Workspace
 ): Promise<Loaded> {
   const people = new Map<number, LoadedPerson>();
   const of = (id: number): LoadedPerson => {
@@ -191,7 +192,6 @@ export async function loadPeople(
       });
   }
 
-  const { workspace } = await plans.settings.read(db);
   const asks = new Set<string>(workspace.asks);
   const elsewhere = new Set<string>();
   const followed = [...people.values()].flatMap((p) =>
@@ -242,10 +242,9 @@ async function loadEarlier(
       db,
       rows.map((r) => r.journey_id)
     );
-    for (const r of rows) {
-      const { sent } = of(r.person_id).state;
-      if (!sent.some((m) => m.order === r.record)) sent.push(sentOf(r, plans));
-    }
+    // Those of walks under way are there already.
+    const known = new Map(some.map(({ id }) => [id, new Set(of(id).state.sent.map((m) => m.order))]));
+    for (const r of rows) if (!known.get(r.person_id)?.has(r.record)) of(r.person_id).state.sent.push(sentOf(r, plans));
     for (const id of new Set(rows.map((r) => r.person_id))) of(id).state.sent.sort((a, b) => a.order - b.order);
   }
   const names = [...new Set([...asks, ...elsewhere])];
@@ -267,11 +266,12 @@ async function loadEarlier(
     db,
     rows.flatMap((r) => r.journey_id ?? [])
   );
+  const reacted = new Map(people.map((p) => [p.id, new Set(p.state.reactions.map((h) => h.record))]));
   for (const r of rows) {
     const { record, reactions } = of(r.person_id).state;
     const h = happeningOf(r, plans);
     if (asks.has(h.name)) record.push(h);
-    if (elsewhere.has(h.name) && h.about && !reactions.some((known) => known.record === h.record)) reactions.push(h);
+    if (elsewhere.has(h.name) && h.about && !reacted.get(r.person_id)?.has(h.record)) reactions.push(h);
   }
   if (elsewhere.size) for (const { state } of people) state.reactions.sort(byRecord);
   if (!asks.has('sent')) return;

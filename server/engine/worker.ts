@@ -90,7 +90,9 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
     }
   };
   // A call may take longer than one waits for a worker to end; its lease runs out, and it is made again under its id.
-  const errands = repeat('errands', async () => (await engine.errands.run()) > 0);
+  const errands = Promise.all(
+    (['messages', 'calls'] as const).map((which) => repeat(which, async () => (await engine.errands.run(which)) > 0))
+  );
   const loops = [
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
     ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),

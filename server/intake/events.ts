@@ -4,10 +4,11 @@
  * like everything else of the inbox, in their order for each person.
  */
 import { createHash } from 'node:crypto';
-import { readEnvelope, readEvent, type ReadEvent } from '../../core/events/event.ts';
+import type { Input } from '../../core/person/world.ts';
+import { readEnvelope, readEvent, type ReadEvent, type Say } from '../../core/events/event.ts';
 import { isTooDeep, TOO_DEEP } from '../../core/journey/depth.ts';
 import { found, pathText } from '../../core/journey/problems.ts';
-import { unfitInside } from '../../core/text/text.ts';
+import { LONGEST as LONGEST_TEXT, unfitInside } from '../../core/text/text.ts';
 import { MINUTE } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { columns } from '../db/columns.ts';
@@ -100,16 +101,36 @@ function readOne(
     problems.push(`${pathText(unfit.path)}: found ${unfit.what}, expected text without it`);
     return null;
   }
-  const say = (path: (string | number)[], message: string): void => void problems.push(`${pathText(path)}: ${message}`);
+  const say: Say = (path, message) => void problems.push(`${pathText(path)}: ${message}`);
   const envelope = readEnvelope(json, say);
   if (!envelope) return null;
   for (const key of ['source', 'id', 'subject'] as const)
     if (envelope[key].length > LONGEST)
       say([key], `found ${envelope[key].length} characters, expected at most ${LONGEST}`);
   const event = readEvent(envelope, known, say);
+  if (event?.input.kind === 'set') lengths(event.input, say);
   if (event && event.at > present + AHEAD)
     say(['time'], `found ${envelope.time}, which is still to come, expected an instant that has passed`);
   return problems.length ? null : event;
+}
+
+/** Names of facts and their values, as long as at every other door: a longer one no index could hold. */
+function lengths(set: Extract<Input, { kind: 'set' }>, say: Say): void {
+  for (const key of ['addTags', 'removeTags', 'addLists', 'removeLists'] as const)
+    set[key]?.forEach((name, i) => {
+      if (name === '' || name.length > LONGEST_TEXT.label)
+        say(['data', key, i], `found ${name.length} characters, expected a name of at most ${LONGEST_TEXT.label}`);
+    });
+  for (const [field, value] of Object.entries(set.fields ?? {})) {
+    if (field.length > LONGEST_TEXT.name)
+      say(['data', 'fields'], `found a name of ${field.length} characters, expected at most ${LONGEST_TEXT.name}`);
+    for (const text of [value].flat())
+      if (typeof text === 'string' && text.length > LONGEST_TEXT.words)
+        say(
+          ['data', 'fields', field.slice(0, LONGEST_TEXT.name)],
+          `found ${text.length} characters, expected at most ${LONGEST_TEXT.words}`
+        );
+  }
 }
 
 function idOf(json: unknown): string | null {

@@ -74,7 +74,7 @@ async function whoEnters(
   const at = Math.max(await now(db), plan.entry.opens);
   for (let i = 0; i < ids.length; i += PART) {
     const part = ids.slice(i, i + PART).map((r) => r.id);
-    const { people, suppressed } = await loadPeople(db, part, at, plans, [plan]);
+    const { people, suppressed } = await loadPeople(db, part, at, plans, [plan], workspace);
     for (const { state: person } of people) {
       const zone = zoneOf(person, plan, workspace.zone);
       const walk = newWalk(plan, person, at, 'existing', undefined, workspace.zone);

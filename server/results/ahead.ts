@@ -75,9 +75,9 @@ export async function messagesAhead(pool: Pool, hours = 24): Promise<Ahead> {
   const paused = await plans.paused(pool);
   const { workspace } = await plans.settings.read(pool);
   for (let i = 0; i < ids.length; i += PART) {
-    const loaded = await loadPeople(pool, ids.slice(i, i + PART), now, plans, []);
+    const loaded = await loadPeople(pool, ids.slice(i, i + PART), now, plans, [], workspace);
     const splits = plans.winnerSplits(loaded.people.flatMap((p) => p.walks.flatMap((w) => plans.followed(w))));
-    const draws = await DrawsBook.read(pool, plans, splits, now, workspace.zone);
+    const draws = await DrawsBook.read(pool, plans, splits, 'all');
     // Nobody new comes in by what is only foreseen, and nothing that is foreseen suppresses an address.
     const world: World = {
       ...liveWorld({ entering: [], plans, paused, loaded, workspace, draws: draws.of }),

@@ -59,14 +59,25 @@ export class SettingsBook {
 
 /** The settings as a document; `null` where none were saved yet. */
 export async function readSettings(db: Db): Promise<Settings | null> {
-  const { rows } = await db.query<{ settings: unknown }>('select settings from workspace');
-  return rows[0]?.settings ? settingsSchema.parse(rows[0].settings) : null;
+  return (await readSaved(db)).settings;
+}
+
+/** The settings, and how often they were saved: whoever saves says on which state. */
+export async function readSaved(db: Db): Promise<{ settings: Settings | null; revision: number }> {
+  const { rows } = await db.query<{ settings: unknown; settings_revision: number }>(
+    'select settings, settings_revision from workspace'
+  );
+  const [row] = rows;
+  return { settings: row?.settings ? settingsSchema.parse(row.settings) : null, revision: row?.settings_revision ?? 0 };
 }
 
 export type SavedSettings = { ok: true } | { ok: false; problems: string[] };
 
-/** Saves settings that are given as a document; says what is wrong with them where they are not right. */
-export async function saveSettings(pool: Pool, given: unknown, by: string): Promise<SavedSettings> {
+/**
+ * Saves settings that are given as a document; says what is wrong with them where they are not right. `revision`: the state
+ * they were changed from; where somebody else has saved since, nothing is. Absent: whatever is there is replaced.
+ */
+export async function saveSettings(pool: Pool, given: unknown, by: string, revision?: number): Promise<SavedSettings> {
   const read = settingsSchema.safeParse(given);
   if (!read.success)
     return { ok: false, problems: schemaProblems(read.error, given).map((p) => `${pathText(p.path)}: ${p.message}`) };
@@ -74,7 +85,16 @@ export async function saveSettings(pool: Pool, given: unknown, by: string): Prom
   const broken = settingsProblems(settings, compileSettings(settings).types);
   if (broken.length) return { ok: false, problems: broken.map((p) => `${pathText(p.path)}: ${p.message}`) };
   return transaction(pool, async (db): Promise<SavedSettings> => {
-    const { rows } = await db.query<{ settings: Settings | null }>('select settings from workspace for update');
+    const { rows } = await db.query<{ settings: Settings | null; settings_revision: number }>(
+      'select settings, settings_revision from workspace for update'
+    );
+    if (revision !== undefined && revision !== rows[0]?.settings_revision)
+      return {
+        ok: false,
+        problems: [
+          'Somebody else has saved settings since you opened this page. Nothing was saved: copy what is yours, and open it again.'
+        ]
+      };
     const other = JSON.stringify(rows[0]?.settings?.segments ?? []) !== JSON.stringify(settings.segments ?? []);
     await db.query(
       `update workspace set settings = $1, settings_revision = settings_revision + 1, settings_saved_at = $2,

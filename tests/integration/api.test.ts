@@ -130,6 +130,8 @@ describe('events', () => {
     ],
     ['a zone that is none', event('ambulo.set', { fields: { zone: 'Moon/Crater' } }), 'data.fields.zone'],
     ['a text that no database takes', event('ambulo.set', { fields: { town: 'a\u0000b' } }), 'data.fields.town'],
+    ['a tag longer than any', event('ambulo.set', { addTags: ['x'.repeat(5000)] }), 'data.addTags[0]'],
+    ['a value longer than any', event('ambulo.set', { fields: { town: 'x'.repeat(5000) } }), 'data.fields.town'],
     ['too much', event('ambulo.custom', { name: 'x', data: { a: 'y'.repeat(70_000) } }), 'the event'],
     [
       'too deep',

@@ -10,6 +10,7 @@ import { asking, confirm } from '../../server/intake/confirm.ts';
 import { personPage } from '../../server/people/people.ts';
 import { askEntry } from '../../server/people/inputs.ts';
 import { setAsidePage, tryErrandAgain } from '../../server/results/aside.ts';
+import { runBatch } from '../../server/engine/batch.ts';
 import { settle } from '../../server/clock/skip.ts';
 import { doTask, tasks } from '../../server/tasks/tasks.ts';
 import type { Step } from '../../core/steps/index.ts';
@@ -255,6 +256,39 @@ describe('calls', () => {
     expect(await errand()).toMatchObject({
       state: 'failed',
       error: expect.stringContaining('private network') as string
+    });
+  });
+  it('a server that does not answer is left alone: its other calls wait untried, and those of others go', async () => {
+    open(['127.0.0.1'], 150);
+    const other = createServer((_, response) => void response.end('fine'));
+    await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve));
+    answer = () => undefined;
+    const there = `http://127.0.0.1:${(other.address() as AddressInfo).port}/x`;
+    await addPeople(
+      world.pool,
+      Array.from({ length: 40 }, (_, i) =>
+        reachable(String(i + 1), (p) => p.fields.set('phone', `+4477009010${i + 10}`))
+      )
+    );
+    await live(world, journey([call(), { key: 'there', kind: 'call', url: there }]));
+    await askEntry(
+      world.pool,
+      Array.from({ length: 40 }, (_, i) => i + 1),
+      'try',
+      'test'
+    );
+    while ((await runBatch(world.pool, world.engine.plans)).people);
+    for (let i = 0; i < 8; i++) await world.engine.errands.run('calls');
+    other.close();
+    const { rows } = await world.pool.query(
+      `select step, state, count(*) as n, max(attempts) as tries from errands group by 1, 2 order by 1, 2`
+    );
+    expect(rows).toContainEqual({ step: 'there', state: 'done', n: 40, tries: 1 });
+    expect(got.length).toBeLessThanOrEqual(16);
+    expect(
+      (await world.pool.query(`select count(*) as n from errands where step = 'post' and attempts = 0`)).rows[0]
+    ).toEqual({
+      n: 40 - got.length
     });
   });
   it('wait while the journey is paused, and while all sending is stopped', async () => {

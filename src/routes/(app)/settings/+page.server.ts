@@ -7,15 +7,19 @@ import { callSecret } from '$server/engine/call.ts';
 import { textWordsSchema } from '$core/message/text-words.ts';
 import { saveTextWords, textWords } from '$server/intake/texts.ts';
 import { workspaceSecret } from '$server/intake/intake.ts';
-import { readSettings, saveSettings } from '$server/settings/settings.ts';
+import { readSaved, saveSettings } from '$server/settings/settings.ts';
 import type { Actions, PageServerLoad } from './$types';
 
-export const load: PageServerLoad = async () => ({
-  keys: await listKeys(db()),
-  words: await textWords(db()),
-  settings: JSON.stringify((await readSettings(db())) ?? { format: 'ambulo.settings/1' }, null, 2),
-  crumbs: [{ name: 'Settings' }]
-});
+export const load: PageServerLoad = async () => {
+  const { settings, revision } = await readSaved(db());
+  return {
+    revision,
+    keys: await listKeys(db()),
+    words: await textWords(db()),
+    settings: JSON.stringify(settings ?? { format: 'ambulo.settings/1' }, null, 2),
+    crumbs: [{ name: 'Settings' }]
+  };
+};
 
 const named = z.object({ name: naming(80).min(1), scope: z.enum(SCOPES) });
 const id = z.object({ id: z.coerce.number().int().positive() });
@@ -53,14 +57,22 @@ export const actions: Actions = {
     return { wordsSaved: true };
   },
   shared: async ({ request, locals }) => {
-    const text = String((await request.formData()).get('settings') ?? '');
+    const form = await request.formData();
+    const text = String(form.get('settings') ?? '');
+    const revision = z.coerce.number().int().safeParse(form.get('revision'));
     let document: unknown;
     try {
       document = JSON.parse(text);
     } catch (error) {
-      return fail(400, { given: text, problems: [`This is not JSON: ${(error as Error).message}`] });
+      return fail(400, {
+        given: text,
+        begun: revision.data ?? -1,
+        problems: [`This is not JSON: ${(error as Error).message}`]
+      });
     }
-    const saved = await saveSettings(db(), document, locals.user?.name ?? '');
-    return saved.ok ? { saved: true } : fail(400, { given: text, problems: saved.problems });
+    const saved = await saveSettings(db(), document, locals.user?.name ?? '', revision.data ?? -1);
+    return saved.ok
+      ? { saved: true }
+      : fail(400, { given: text, begun: revision.data ?? -1, problems: saved.problems });
   }
 };

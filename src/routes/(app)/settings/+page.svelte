@@ -16,6 +16,8 @@
       saved?: boolean;
       problems?: string[];
       given?: string;
+      /** The state that what was given was changed from. */
+      begun?: number;
       wordsSaved?: boolean;
       wordsProblem?: string;
     }
@@ -40,6 +42,7 @@
         ({ update }) =>
           update({ reset: false })}
     >
+      <input type="hidden" name="revision" value={said.begun ?? data.revision} />
       <TextArea
         name="settings"
         labelText="Settings, as JSON"
