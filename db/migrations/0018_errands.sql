@@ -55,7 +55,9 @@ create table errands (
   primary key (person_id, id),
   unique (person_id, walk_id, step, visit)
 );
-create index errands_due on errands (at) where state in ('queued', 'sending');
+-- New ones, and those that wait for another try or under a lease: a claim walks past neither.
+create index errands_due on errands (kind, at) where state in ('queued', 'sending') and not_before is null;
+create index errands_waiting on errands (kind, not_before) where state in ('queued', 'sending') and not_before is not null;
 create index errands_ended on errands (ended_at) where ended_at is not null;
 create index errands_trouble on errands (at) where error is not null;
 

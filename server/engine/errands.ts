@@ -51,6 +51,10 @@ const SLOW_MS = 30_000;
 /** Longer than any try takes. */
 const LEASE_SECONDS = 90;
 
+/** Its journey is neither paused nor ended, and sending is not stopped. */
+const MAY_RUN = `not exists (select from journeys j where j.id = e.journey_id and j.state in ('paused', 'closed', 'archived'))
+  and not exists (select from workspace where sending_stopped_at is not null)`;
+
 export class Errands {
   /** Servers that did not answer lately, and until when they are left alone, by the machine's clock. */
   private readonly slow = new Map<string, number>();
@@ -120,14 +124,21 @@ export class Errands {
     const { rows } = await this.pool.query<ErrandRow>({
       name: 'claim-errands',
       text: `
-        with due as (
+        with waiting as (
           select e.person_id, e.id from errands e
-          where e.kind = any($3::text[]) and e.state in ('queued', 'sending') and e.at <= $1 and coalesce(e.not_before <= clock_timestamp(), true)
-            and not exists (select from journeys j where j.id = e.journey_id and j.state in ('paused', 'closed', 'archived'))
-            and not exists (select from workspace where sending_stopped_at is not null)
-          order by e.at
+          where e.kind = any($3::text[]) and e.state in ('queued', 'sending') and e.not_before is not null
+            and e.not_before <= clock_timestamp() and e.at <= $1 and ${MAY_RUN}
+          order by e.not_before
           limit $2
           for update skip locked
+        ), fresh as (
+          select e.person_id, e.id from errands e
+          where e.kind = any($3::text[]) and e.state in ('queued', 'sending') and e.not_before is null and e.at <= $1 and ${MAY_RUN}
+          order by e.at
+          limit greatest($2 - (select count(*) from waiting), 0)
+          for update skip locked
+        ), due as (
+          select * from waiting union all select * from fresh
         )
         update errands e
         set state = 'sending', attempts = e.attempts + 1, claim = e.claim + 1,
