@@ -31,6 +31,17 @@ export interface Draws {
   decide(lane: number): void;
 }
 
+/** Counts draws into the shares of their lanes, which are changed in place. */
+export function addShares(shares: Share[], drawn: readonly Drawn[], did: (drawn: Drawn) => boolean): Share[] {
+  for (const d of drawn) {
+    const share = shares[d.lane];
+    if (!share) continue;
+    share.drawn++;
+    if (did(d)) share.did++;
+  }
+  return shares;
+}
+
 /** Draws in memory. */
 export class MemoryDraws implements Draws {
   winner: number | null = null;
@@ -45,14 +56,11 @@ export class MemoryDraws implements Draws {
   }
 
   shares(lanes: number, did: (drawn: Drawn) => boolean): Share[] {
-    const shares = Array.from({ length: lanes }, (): Share => ({ drawn: 0, did: 0 }));
-    for (const d of this.drawn) {
-      const share = shares[d.lane];
-      if (!share) continue;
-      share.drawn++;
-      if (did(d)) share.did++;
-    }
-    return shares;
+    return addShares(
+      Array.from({ length: lanes }, () => ({ drawn: 0, did: 0 })),
+      this.drawn,
+      did
+    );
   }
 
   decide(lane: number): void {

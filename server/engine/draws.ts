@@ -3,7 +3,7 @@
  * is decided by one worker, under a lock that all take who might. Rules: docs/journey-language.md, "Winner".
  */
 import { keysOfLanes } from '../../core/steps/winner.ts';
-import type { Drawn, Draws, Share } from '../../core/walk/draws.ts';
+import { addShares, type Drawn, type Draws, type Share } from '../../core/walk/draws.ts';
 import type { Plan } from '../../core/walk/plan.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
@@ -46,14 +46,11 @@ export class LiveDraws implements Draws {
   shares(lanes: number, did: (drawn: Drawn) => boolean): Share[] {
     const { counted } = this;
     if (!counted) throw new WinnerDue(keyOfSplit(this.split));
-    const shares = Array.from({ length: lanes }, (_, i): Share => ({ ...(counted[i] ?? { drawn: 0, did: 0 }) }));
-    for (const d of this.fresh) {
-      const share = shares[d.lane];
-      if (!share) continue;
-      share.drawn++;
-      if (did(d)) share.did++;
-    }
-    return shares;
+    return addShares(
+      Array.from({ length: lanes }, (_, i) => ({ ...(counted[i] ?? { drawn: 0, did: 0 }) })),
+      this.fresh,
+      did
+    );
   }
 
   decide(lane: number): void {

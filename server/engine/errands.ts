@@ -3,6 +3,7 @@
  * lease, run side by side, each recorded with what was answered. A worker that dies lets its lease run out, and the errand is
  * run again under the same id, by which whoever gets it knows a repeat (docs/decisions/0011, 0019).
  */
+import { allFields } from '../people/all-fields.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import { entryScope, fillIn, type MessageScope } from '../../core/message/personal.ts';
 import type { Step } from '../../core/steps/index.ts';
@@ -16,7 +17,7 @@ import { sendSms } from '../sms/gateway.ts';
 import { callAddress, type Answered, type Outward } from './call.ts';
 import { errandKey } from './message-id.ts';
 import { backoff, MOST_TRIES } from './outbox-record.ts';
-import type { Post } from './outbox.ts';
+import { senderName, type Post } from './outbox.ts';
 import { colleague } from './colleague.ts';
 import type { PlanBook } from './plans.ts';
 
@@ -150,8 +151,7 @@ export class Errands {
         left join journeys j on j.id = own.journey_id
         where e.person_id = due.person_id and e.id = due.id
         returning e.person_id, e.id, e.kind, e.walk_id, e.journey_id, e.version, e.step, e.visit, e.at, e.attempts, e.claim,
-          p.fields || jsonb_strip_nulls(jsonb_build_object('email', p.email, 'phone', p.phone, 'first_name', p.first_name,
-            'last_name', p.last_name, 'zone', p.zone)) as fields,
+          ${allFields('p')} as fields,
           w.more -> 'entry' as entry,
           array(select s.address from suppressions s where s.address in (lower(p.email), lower(p.phone))) as suppressed,
           coalesce(p.fields ->> 'owner', j.owner, j.created_by) as owner`,
@@ -249,7 +249,7 @@ export class Errands {
       return { ok: true, note: 'their address is suppressed: nothing is sent to it' };
     const token = signToken(this.post.secret, 'confirm', { person: row.person_id, message: row.id, number: 0 });
     const link = new URL(`/c/${token}`, this.post.base).toString();
-    const sender = /^"?([^"<]+?)"?\s*</.exec(this.post.mailFrom)?.[1] ?? this.post.mailFrom;
+    const sender = senderName(this.post.mailFrom);
     if (channel === 'email')
       return this.mail(
         {

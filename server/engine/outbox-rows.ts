@@ -1,4 +1,5 @@
 /** Rows of the outbox: claiming them under a lease, keeping what they say, holding the lease. */
+import { allFields } from '../people/all-fields.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import type { Channel } from '../../core/person/values.ts';
 import { columns } from '../db/columns.ts';
@@ -85,8 +86,7 @@ export async function claimMessages(
       where m.person_id = due.person_id and m.id = due.id
       returning m.person_id, m.id, m.walk_id, m.journey_id, m.version, m.step, m.channel, m.address, m.try_at, m.attempts,
         m.claim, m.error, m.subject, m.preview, m.body, m.links,
-        p.fields || jsonb_strip_nulls(jsonb_build_object('email', p.email, 'phone', p.phone, 'first_name', p.first_name,
-          'last_name', p.last_name, 'zone', p.zone)) as fields, w.more -> 'entry' as entry,
+        ${allFields('p')} as fields, w.more -> 'entry' as entry,
         (select u.name from users u where u.email = lower(p.fields ->> 'owner')) as owner,
         (select max(e.id) from messages e where e.person_id = m.person_id and e.walk_id = m.walk_id
           and e.step = own.thread and e.state = 'sent') as answers`,

@@ -307,6 +307,7 @@ export function senderOf(own: string, chosen: string | undefined, owner: string 
   return name ? `"${name}" <${from}>` : from;
 }
 
-function senderName(from: string): string {
+/** The name in a sender such as `Name <address>`. */
+export function senderName(from: string): string {
   return /^"?([^"<]+?)"?\s*</.exec(from)?.[1] ?? from;
 }

@@ -1,4 +1,5 @@
 /** Messages tried on people of this workspace before they go live: what cannot be filled in for one of them is found now. */
+import { allFields } from '../people/all-fields.ts';
 import type { Finding } from '../../core/check/finding.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { eachStep } from '../../core/journey/walk-document.ts';
@@ -51,8 +52,7 @@ async function sample(db: Db): Promise<{ name: string; fields: Record<string, un
     name: 'people-to-try',
     text: `
       select coalesce(nullif(concat_ws(' ', first_name, last_name), ''), email, phone) as name,
-        fields || jsonb_strip_nulls(jsonb_build_object('email', email, 'phone', phone, 'first_name', first_name,
-          'last_name', last_name, 'zone', zone)) as fields
+        ${allFields('p')} as fields
       from (
         (select * from people order by id limit ${EACH_END})
         union

@@ -36,7 +36,8 @@ export async function startReceiver(
     disableReverseLookup: true,
     logger: false,
     size: MOST_BYTES,
-    maxClients: 100,
+    // Each may hold a whole mail in memory.
+    maxClients: 30,
     socketTimeout: 60_000,
     closeTimeout: 4000,
     onRcptTo: ({ address }, session, done) => {

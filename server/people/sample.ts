@@ -1,4 +1,5 @@
 /** A few people to preview messages as: one with a first name, one without. */
+import { allFields } from './all-fields.ts';
 import type { Db } from '../db/pool.ts';
 
 export interface SamplePerson {
@@ -12,7 +13,7 @@ export async function samplePeople(db: Db): Promise<SamplePerson[]> {
     name: 'sample-people',
     text: `
       select id, coalesce(nullif(concat_ws(' ', first_name, last_name), ''), email, phone) as name,
-        fields || jsonb_strip_nulls(jsonb_build_object('email', email, 'phone', phone, 'first_name', first_name, 'last_name', last_name, 'zone', zone)) as fields
+        ${allFields('p')} as fields
       from (
         (select * from people where first_name is not null order by id limit 2)
         union all

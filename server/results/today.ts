@@ -1,4 +1,5 @@
 /** What Today shows: what goes out, what needs someone, what moved since yesterday. */
+import { allFields } from '../people/all-fields.ts';
 import { findingsOf } from '../../core/check/index.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { fromWall, toWall, wallDay } from '../../core/time/civil.ts';
@@ -176,8 +177,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       name: 'tasks-due',
       text: `
         select t.n, t.title, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
-          j.name as journey, p.fields || jsonb_strip_nulls(jsonb_build_object('first_name', p.first_name,
-            'last_name', p.last_name, 'email', p.email, 'phone', p.phone)) as fields
+          j.name as journey, ${allFields('p')} as fields
         from (
           select person_id, journey_id, title, count(*) over () as n from tasks
           where done_at is null and due_at <= $1 order by due_at, priority, id limit 1

@@ -1,4 +1,5 @@
 /** Tasks for colleagues: which there are, and doing one. Walks that stand on one hear of it through the inbox, like of anything else. */
+import { allFields } from '../people/all-fields.ts';
 import { fillIn } from '../../core/message/personal.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
@@ -66,8 +67,7 @@ export async function tasks(
           t.due_at as "dueAt", t.done_at as "doneAt", t.done_by as "doneBy", t.outcome, t.person_id as person,
           coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, p.phone, p.email,
           j.name as journey, j.key as "journeyKey", t.step,
-          p.fields || jsonb_strip_nulls(jsonb_build_object('email', p.email, 'phone', p.phone, 'first_name', p.first_name,
-            'last_name', p.last_name)) as fields
+          ${allFields('p')} as fields
         from (select * from tasks t where ${where} and $1::timestamptz is not null order by ${order} limit ${MOST}) t
         join people p on p.id = t.person_id
         join journeys j on j.id = t.journey_id
