@@ -151,7 +151,7 @@ describe('calls', () => {
     server.close();
   });
   const call = (to = url, more: object = {}): Step => ({ key: 'post', kind: 'call', url: to, ...more });
-  const open = (allowed = ['127.0.0.1'], timeout = 400): void => {
+  const open = (allowed = ['127.0.0.1'], timeout = 5000): void => {
     world.engine = makeEngine(world.pool, world.engine.post, null, 0, { allowed, timeout });
   };
   const errand = async (): Promise<Record<string, unknown>> =>
@@ -259,7 +259,7 @@ describe('calls', () => {
     });
   });
   it('a server that does not answer is left alone: its other calls wait untried, and those of others go', async () => {
-    open(['127.0.0.1'], 150);
+    open(['127.0.0.1'], 2500);
     const other = createServer((_, response) => void response.end('fine'));
     await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve));
     answer = () => undefined;
