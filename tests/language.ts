@@ -20,6 +20,10 @@ const condition: fc.Arbitrary<Condition> = fc.constantFrom<Condition>(
   { rung: 'hot' },
   { segment: 'keen' },
   { did: 'page_seen', last: 'P3D' },
+  { did: 'page_seen', since: 'entry' },
+  { not: { did: 'opened', since: 'entry', channel: 'email' } },
+  { spent: { gte: 5 }, since: 'entry' },
+  { did: 'purchased', same: true },
   { did: 'sent', channel: 'email', times: { gte: 2 } },
   { field: 'visit', next: 'P9D' },
   { orders: { gte: 1 }, last: 'P30D' },
@@ -37,14 +41,23 @@ const plain: fc.Arbitrary<Make> = fc.oneof(
     (n) => ({ key: `w${n()}`, kind: 'wait', until: { field: 'visit', offset: '-P1D', past: 'skip' } }),
     (n) => ({ key: `f${n()}`, kind: 'field', set: { n: { add: 1 }, visit: { now: true } } }),
     (n) => ({ key: `s${n()}`, kind: 'score', score: 'interest', add: 4 }),
-    (n) => ({ key: `k${n()}`, kind: 'task', title: 'Call', await: { limit: 'P2D' } }),
+    (n, m) => keep(m, { key: `k${n()}`, kind: 'task', title: 'Call', await: { limit: 'P2D' } }),
+    (n, m) => keep(m, { key: `k${n()}`, kind: 'task', title: 'Call' }),
     (n) => ({ key: `c${n()}`, kind: 'consent', channel: 'sms', state: 'withdrawn' }),
     (n) => ({ key: `c${n()}`, kind: 'consent', channel: 'email', state: 'pending' }),
     (n) => ({ key: `y${n()}`, kind: 'notify', to: 'owner', text: 'look' }),
     (n) => ({ key: `u${n()}`, kind: 'call', url: 'http://127.0.0.1/hook' }),
     (n) => ({ key: `h${n()}`, kind: 'handover', journey: 'two', stay: true }),
     (n) => ({ key: `d${n()}`, kind: 'withdraw', from: 'others' }),
-    (n) => ({ key: `l${n()}`, kind: 'list', add: ['news'] })
+    (n) => ({ key: `l${n()}`, kind: 'list', add: ['news'] }),
+    (n) => ({ key: `o${n()}`, kind: 'task', title: 'Call', await: { limit: 'P2D' }, off: true }),
+    (n, m) => keep(m, { key: `m${n()}`, kind: 'email', subject: 's', text: 't', off: true }),
+    (n, m) => {
+      const of = m.findLast((key) => key.startsWith('k'));
+      const when = { happening: 'task_done' as const, ...(of === undefined ? {} : { of }) };
+      const otherwise = { label: 'not', lane: [] };
+      return { key: `q${n()}`, kind: 'listen', for: [{ label: 'done', when, lane: [] }], limit: 'P2D', otherwise };
+    }
   ),
   fc
     .tuple(tags, fc.boolean())
@@ -70,7 +83,7 @@ function lane(depth: number): fc.Arbitrary<MakeLane> {
               .tuple(condition, lane(depth - 1), lane(depth - 1), fc.constantFrom('branch', 'listen', 'split', 'bands'))
               .map(([when, yes, no, kind]): Make => (n, m) => {
                 const key = `b${n()}`;
-                const of = m.at(-1);
+                const of = m.findLast((made) => made.startsWith('m'));
                 const [first, second] = [
                   { label: 'yes', lane: yes(n, [...m]) },
                   { label: 'no', lane: no(n, [...m]) }
@@ -146,7 +159,13 @@ const one = (key: string, tag: string): fc.Arbitrary<Journey> =>
           entry: { ...way, again, ...(goal && heldOut ? { holdOut: 40 } : {}) },
           ...(hours ? { hours: { from: '09:00', to: '18:00' } } : {}),
           ...(goal
-            ? { goal: { when: { happening: 'page_seen' as const, url: '*goal*' }, within: 'P6D', leave: false } }
+            ? {
+                goal: {
+                  when: [{ happening: 'page_seen' as const, url: '*goal*' }, { happening: 'refunded' as const }],
+                  within: 'P6D',
+                  leave: false
+                }
+              }
             : {}),
           ...(idle ? { idle: 'P1D' } : {})
         }

@@ -70,6 +70,57 @@ describe('findings', () => {
       undefined,
       ['remark asked-too-soon b']
     ],
+    [
+      'asked behind the awaited task it asks about',
+      [
+        { key: 'k', kind: 'task', title: 'Call', await: { limit: 'P2D' } },
+        branch('b', 'x', { did: 'task_done', of: 'k' }, [], [])
+      ],
+      undefined,
+      []
+    ],
+    [
+      'asked about a task that nobody waits for',
+      [{ key: 'k', kind: 'task', title: 'Call' }, branch('b', 'x', { did: 'task_done', of: 'k' }, [], [])],
+      undefined,
+      ['remark asked-too-soon b']
+    ],
+    [
+      'asked behind the rejoin about a message of a lane',
+      [branch('c', 'y', { tag: 't' }, [mail('a')], []), wait('w'), branch('b', 'x', opened, [], [])],
+      undefined,
+      []
+    ],
+    [
+      'asked at the rejoin about a message of a lane',
+      [branch('c', 'y', { tag: 't' }, [mail('a')], []), branch('b', 'x', opened, [], [])],
+      undefined,
+      ['remark asked-too-soon b']
+    ],
+    [
+      'asked in the other lane',
+      [branch('c', 'y', { tag: 't' }, [mail('a')], [wait('w'), branch('b', 'x', opened, [], [])])],
+      undefined,
+      ['remark asked-elsewhere b']
+    ],
+    [
+      'asked before it is sent, and a loop comes back',
+      [wait('w'), branch('b', 'x', opened, [], []), mail('a'), { key: 'r', kind: 'loop', to: 'w', atMost: 2 }],
+      undefined,
+      []
+    ],
+    [
+      'off, and unfinished',
+      [{ ...mail('a'), subject: '', off: true } as Step, put('x')],
+      undefined,
+      ['remark turned-off a']
+    ],
+    [
+      'asked about what is off',
+      [{ ...mail('a'), off: true } as Step, wait('w'), branch('b', 'x', opened, [], [])],
+      undefined,
+      ['remark turned-off a', 'remark asked-elsewhere b']
+    ],
     ['two lanes of one label', [branch('b', 'others', { tag: 't' }, [], [])], undefined, ['blocker same-label b']],
     ['a way in by date alone', [put('x')], { entry: { date: { on: '2027-05-01' } }, goal: { when: { tag: 'x' } } }, []],
     ['asked before it is sent', [branch('b', 'x', opened, [], []), mail('a')], undefined, ['remark asked-elsewhere b']],

@@ -3,12 +3,14 @@ import type { Journey } from '../journey/schema.ts';
 import { referenceProblems } from '../journey/references.ts';
 import { pathText, valueAt } from '../journey/problems.ts';
 import { eachStep } from '../journey/walk-document.ts';
+import { isOff } from '../steps/index.ts';
 import { askedTooSoon } from './asked-too-soon.ts';
 import type { Check, Finding } from './finding.ts';
 import { brokenPersonalField, emptySubject, emptyText } from './messages.ts';
 import { missingStep } from './missing-step.ts';
 import { noGoal, noWayIn, textAtNight } from './rules-of-the-journey.ts';
 import { sameLabel } from './same-label.ts';
+import { turnedOff } from './turned-off.ts';
 import { emptyJourney, unchosen, unchosenRules } from './unfinished.ts';
 
 const brokenReference: Check = (journey, steps) =>
@@ -36,6 +38,7 @@ const CHECKS: Check[] = [
   brokenReference,
   missingStep,
   sameLabel,
+  turnedOff,
   askedTooSoon,
   textAtNight,
   noWayIn,
@@ -45,7 +48,11 @@ const CHECKS: Check[] = [
 /** What all checks find, blockers first. */
 export function findingsOf(journey: Journey): Finding[] {
   const steps = eachStep(journey);
-  const found = CHECKS.flatMap((check) => check(journey, steps));
+  const off = new Set(steps.filter(({ step }) => isOff(step)).map(({ step }) => step.key));
+  // A step that is off goes out to nobody: it may be as unfinished as it is.
+  const found = CHECKS.flatMap((check) => check(journey, steps)).filter(
+    ({ step, check }) => step === null || check === 'broken-reference' || check === 'turned-off' || !off.has(step)
+  );
   return [...found.filter((f) => f.severity === 'blocker'), ...found.filter((f) => f.severity === 'remark')];
 }
 

@@ -1,6 +1,6 @@
 /** Steps that say nothing yet, and journeys with nothing in them. */
 import { eachCondition } from '../condition/evaluate.ts';
-import { isHappening, type Condition } from '../condition/schema.ts';
+import { eachRule, isHappening, type Condition } from '../condition/schema.ts';
 import { kindOf, lanesOf } from '../steps/index.ts';
 import type { Check, Finding } from './finding.ts';
 import { about } from './finding.ts';
@@ -32,9 +32,10 @@ export const unchosen: Check = (_journey, steps) =>
   });
 
 export const unchosenRules: Check = (journey) => {
-  const blank = [journey.goal?.when, ...(journey.leaveWhen ?? []).map((r) => r.when)].some(
-    (r) => r && !isHappening(r) && isBlank(r)
+  const reasons = [...(journey.goal ? [journey.goal] : []), ...(journey.leaveWhen ?? [])].flatMap((r) =>
+    eachRule(r.when)
   );
+  const blank = reasons.some((r) => !isHappening(r) && isBlank(r));
   const where = journey.entry?.where && isBlank(journey.entry.where);
   const on = journey.entry?.on?.some((rule) => rule.tag === '');
   if (!blank && !where && !on) return [];

@@ -12,7 +12,7 @@ import { addDuration } from '../time/civil.ts';
 import { duration } from '../time/duration.ts';
 import { compileAmount, compileComparison, type Comparison } from './comparison.ts';
 import { compileFilter, HAPPENING_NAMES, type HappeningFilter, type HappeningName } from './happening.ts';
-import type { Condition, DidCondition } from './schema.ts';
+import type { Condition, DidCondition, Ordered } from './schema.ts';
 
 /** Whom a condition is asked of, and when. */
 export interface Asked {
@@ -100,22 +100,29 @@ export function compileCondition(condition: Condition, own: string): Test {
 }
 
 /** The orders that count, each as what is left of it in ten-thousandths. */
-function orderQuery(condition: {
-  last?: string | undefined;
-  product?: string | undefined;
-  category?: string | undefined;
-}) {
+export function orderQuery(condition: Ordered): (asked: Asked) => number[] {
   const last = condition.last === undefined ? null : duration(condition.last);
-  return ({ person, at, zone }: Asked): number[] =>
+  const sinceEntry = condition.since !== undefined;
+  return ({ person, walk, at, zone }: Asked): number[] =>
     ordersOf(person).flatMap((order) => {
       if (last && at >= addDuration(zone, order.at, last)) return [];
+      if (sinceEntry && !isSinceEntry(order, walk)) return [];
       const left = remaining(order, condition);
       return left === null ? [] : [left];
     });
 }
 
+/** Whether something was recorded behind the beginning of a walk: never for one that has not begun. */
+function isSinceEntry(recorded: { at: number; record?: number }, walk: Walk | null): boolean {
+  if (!walk) return false;
+  // Only walks of plans that ask this remember where they began; one that came over from another version goes by its instant.
+  return walk.since === undefined || recorded.record === undefined
+    ? recorded.at > walk.enteredAt
+    : recorded.record > walk.since;
+}
+
 function compileDid(condition: DidCondition, own: string): Test {
-  const { did, last, times, ...filters } = condition;
+  const { did, last, since, times, ...filters } = condition;
   const filter: HappeningFilter = { happening: did, ...filters };
   const match = compileFilter(filter, own);
   const within = last === undefined ? null : duration(last);
@@ -137,6 +144,7 @@ function compileDid(condition: DidCondition, own: string): Test {
     for (const h of records) {
       if ((h.record ?? 0) < from || !match(h, walk, zone)) continue;
       if (within && at >= addDuration(zone, h.at, within)) continue;
+      if (since && !isSinceEntry(h, walk)) continue;
       found++;
       if (!count) return true;
     }

@@ -27,6 +27,9 @@ import {
 import type { Channel } from '../person/values.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
+/** So many happenings may be any of which lets people in, out or reach the goal. */
+export const MOST_HAPPENINGS = 100;
+
 /** Ways in that are no happening. */
 export const OTHER_WAYS_IN = ['hand', 'api', 'handover', 'date', 'timetable', 'existing'] as const;
 export type WayIn = HappeningName | (typeof OTHER_WAYS_IN)[number];
@@ -39,17 +42,27 @@ const rungIs = z.strictObject({
   rung: z.union([named, z.array(named).min(1).max(MOST_VALUES)]),
   ladder: named.optional()
 });
-const ordered = {
+/** Only what was recorded behind this walk's beginning. */
+export const since = z.literal('entry').optional();
+
+/** Keys that say which orders count. */
+export const ordered = {
   last: durationSchema.optional(),
+  since,
   product: plainText(LONGEST.name).optional(),
   category: plainText(LONGEST.name).optional()
 };
 const spent = z.strictObject({ spent: amountSchema, ...ordered });
 const orders = z.strictObject({ orders: countSchema, ...ordered });
-const did = z.discriminatedUnion(
-  'did',
-  filterForms('did', { last: durationSchema.optional(), times: countSchema.optional() })
-);
+const did = z
+  .discriminatedUnion(
+    'did',
+    filterForms('did', { last: durationSchema.optional(), since, times: countSchema.optional() })
+  )
+  .refine((c: Filters & { since?: unknown }) => c.since === undefined || c.of === undefined, {
+    error: 'expected no "since" beside "of": what is about a message counts since that message',
+    path: ['since']
+  });
 const came = z.union([
   z.discriminatedUnion('came', filterForms('came')),
   z.strictObject({ came: z.enum(OTHER_WAYS_IN) })
@@ -57,10 +70,17 @@ const came = z.union([
 
 export type FieldCondition = { field: string } & Comparison;
 export type ScoreCondition = { score: string } & Counts;
-export type DidCondition = { did: HappeningName; last?: string | undefined; times?: Counts | undefined } & Filters;
-export type CameCondition = { came: WayIn } & Filters;
-interface Ordered {
+export type DidCondition = {
+  did: HappeningName;
   last?: string | undefined;
+  since?: Since | undefined;
+  times?: Counts | undefined;
+} & Filters;
+export type CameCondition = { came: WayIn } & Filters;
+export type Since = 'entry';
+export interface Ordered {
+  last?: string | undefined;
+  since?: Since | undefined;
   product?: string | undefined;
   category?: string | undefined;
 }
@@ -103,9 +123,19 @@ export const conditionSchema: z.ZodType<Condition> = z.lazy(
     ]) as unknown as z.ZodType<Condition>
 );
 
-/** Either of the two, as goals, leave rules and listens take them. */
+/** Either of the two, as listens take them. */
 export const happeningOrConditionSchema: z.ZodType<HappeningOrCondition> = z.union([happeningSchema, conditionSchema]);
 export type HappeningOrCondition = HappeningFilter | Condition;
+
+/** What a goal or leave rule says: a happening, any of several, or a condition. */
+export const reasonSchema: z.ZodType<Reason> = z.union([
+  happeningOrConditionSchema,
+  z.array(happeningSchema).min(1).max(MOST_HAPPENINGS)
+]);
+export type Reason = HappeningOrCondition | HappeningFilter[];
+
+/** A goal or leave rule as the rules it is any of. */
+export const eachRule = (reason: Reason): HappeningOrCondition[] => (Array.isArray(reason) ? reason : [reason]);
 
 /** Tells the two apart. */
 export function isHappening(rule: HappeningOrCondition): rule is HappeningFilter {

@@ -84,7 +84,7 @@ export const setData = z.strictObject({
   removeLists: names,
   consent: z.strictObject({ email: consent.optional(), sms: consent.optional() }).optional()
 });
-export const enterData = z.strictObject({ journey: z.string() });
+export const enterData = z.strictObject({ journey: z.string(), by: z.enum(['hand', 'api']).optional() });
 
 /** What an event is held against. */
 export interface EventsKnown {
@@ -157,7 +157,7 @@ function inputOf(
     const entered = read(enterData);
     if (!entered) return null;
     journey(entered.journey, ['data', 'journey']);
-    return { input: { kind: 'enter', journey: entered.journey, by: 'hand' } };
+    return { input: { kind: 'enter', journey: entered.journey, by: entered.by ?? 'hand' } };
   }
   if (name === 'set') {
     const set = read(setData);

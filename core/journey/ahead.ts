@@ -1,7 +1,7 @@
 /** What is still reachable from a step, by structure. Rules: docs/journey-language.md, "Order of things", 5. */
 import { eachCondition } from '../condition/evaluate.ts';
 import { isHappening, type HappeningOrCondition } from '../condition/schema.ts';
-import { isMessage, kindOf, type Step } from '../steps/index.ts';
+import { isMessage, isOff, kindOf, type Step } from '../steps/index.ts';
 import { END, type Ahead, type Instruction } from '../walk/plan.ts';
 
 /** Looks from an instruction onwards, itself included. */
@@ -19,9 +19,10 @@ export function lookAhead(
     seen.add(index);
     const { step } = here;
     const kind = kindOf(step);
-    if (kind.reaches === 'other') ahead.other = true;
-    else if (kind.reaches) ahead.sends.add(kind.reaches);
-    if (isMessage(step)) ahead.service ||= step.service ?? false;
+    const reaches = isOff(step) ? null : kind.reaches;
+    if (reaches === 'other') ahead.other = true;
+    else if (reaches) ahead.sends.add(reaches);
+    if (reaches && isMessage(step)) ahead.service ||= step.service ?? false;
     for (const lane of kind.lanes(step)) {
       if (lane.when) for (const name of namesIn(lane.when)) ahead.names.add(name);
     }

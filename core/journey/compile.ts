@@ -5,7 +5,7 @@
  */
 import { compileCondition } from '../condition/evaluate.ts';
 import { compileFilter } from '../condition/happening.ts';
-import { isHappening, type HappeningOrCondition } from '../condition/schema.ts';
+import { isHappening, type Reason } from '../condition/schema.ts';
 import { kindOf, lanesOf, type Step } from '../steps/index.ts';
 import { duration, parseOffset } from '../time/duration.ts';
 import { parseInstant } from '../time/instant.ts';
@@ -22,10 +22,10 @@ export type JourneyPlan = Plan<Step, Journey>;
 export type JourneyInstruction = Instruction<Step>;
 
 /** A rule as the person runner asks it. */
-function compileRule(rule: HappeningOrCondition, own: string): PlanRule {
-  return isHappening(rule)
-    ? { test: null, match: compileFilter(rule, own) }
-    : { test: compileCondition(rule, own), match: null };
+function compileRule(reason: Reason, own: string): PlanRule {
+  if (!Array.isArray(reason) && !isHappening(reason)) return { test: compileCondition(reason, own), match: null };
+  const matchers = [reason].flat().map((filter) => compileFilter(filter, own));
+  return { test: null, match: (h, walk, zone) => matchers.some((match) => match(h, walk, zone)) };
 }
 
 function compileEntry(entry: Entry | undefined, own: string): PlanEntry {
@@ -128,6 +128,7 @@ export function compile(document: Journey, version = 0): JourneyPlan {
     facts: factsOf(document),
     wakes: wakesOf(document),
     keepsEntry: keepsEntry(document),
+    asksSinceEntry: JSON.stringify(document).includes('"since":"entry"'),
     ahead: (index) => {
       let found = known.get(index);
       if (!found) known.set(index, (found = lookAhead(instructions, byKey, index)));

@@ -2,7 +2,7 @@
 import { eachCondition } from '../condition/evaluate.ts';
 import type { HappeningName } from '../condition/happening.ts';
 import type { FactsUsed } from '../condition/facts-used.ts';
-import { isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
+import { eachRule, isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
 import { kindOf, lanesOf } from '../steps/index.ts';
 import type { Journey } from './schema.ts';
 import { eachStep } from './walk-document.ts';
@@ -11,8 +11,8 @@ import { eachStep } from './walk-document.ts';
 export function rulesOf(document: Journey): HappeningOrCondition[] {
   const rules: HappeningOrCondition[] = [...(document.entry?.on ?? [])];
   if (document.entry?.where) rules.push(document.entry.where);
-  if (document.goal) rules.push(document.goal.when);
-  for (const rule of document.leaveWhen ?? []) rules.push(rule.when);
+  if (document.goal) rules.push(...eachRule(document.goal.when));
+  for (const rule of document.leaveWhen ?? []) rules.push(...eachRule(rule.when));
   for (const { step } of eachStep(document)) for (const lane of lanesOf(step)) if (lane.when) rules.push(lane.when);
   return rules;
 }

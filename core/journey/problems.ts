@@ -86,16 +86,21 @@ function article(type: string): string {
 /** Of the forms a union allows, the one the writer most likely meant: the one whose own key is there. */
 function nearest(errors: Issue[][], value: unknown): Issue[] | null {
   if (value === null || typeof value !== 'object') return null;
+  const own = (i: Issue): boolean => i.path.length === 0;
+  // Of an array only a form for arrays can tell more than that it is none.
+  if (Array.isArray(value))
+    return errors.find((form) => form.some((i) => !own(i) || i.code === 'too_small' || i.code === 'too_big')) ?? null;
   const keys = Object.keys(value);
   // A form that knows none of the keys was not meant, nor one of a kind the value does not name.
   const forms = errors.filter((form) => {
-    const unknown = form.flatMap((i) => (i.code === 'unrecognized_keys' && i.path.length === 0 ? i.keys : []));
+    const unknown = form.flatMap((i) => (i.code === 'unrecognized_keys' && own(i) ? i.keys : []));
     const otherKind = form.some(
       (i) => i.code === 'invalid_union' && i.path.length === 1 && !keys.includes(String(i.path[0]))
     );
-    return !otherKind && keys.some((key) => !unknown.includes(key));
+    const otherType = form.some((i) => own(i) && i.code === 'invalid_type');
+    return !otherKind && !otherType && keys.some((key) => !unknown.includes(key));
   });
   const weight = (form: Issue[]): number =>
-    form.reduce((sum, i) => sum + (i.code === 'unrecognized_keys' && i.path.length === 0 ? i.keys.length : 1), 0);
+    form.reduce((sum, i) => sum + (i.code === 'unrecognized_keys' && own(i) ? i.keys.length : 1), 0);
   return [...forms].sort((a, b) => weight(a) - weight(b))[0] ?? null;
 }

@@ -6,7 +6,7 @@
 import { isOfType, typeMismatches } from '../condition/comparison.ts';
 import type { FieldType } from '../person/values.ts';
 import type { Filters } from '../condition/happening.ts';
-import { isHappening, type Condition, type HappeningOrCondition } from '../condition/schema.ts';
+import { isHappening, type Condition, type HappeningOrCondition, type Reason } from '../condition/schema.ts';
 import { isMessage, kindOf, lanesOf, type Step } from '../steps/index.ts';
 import { dateField, opens, type Known, type Say } from '../steps/known.ts';
 import type { Settings } from '../settings/schema.ts';
@@ -37,10 +37,10 @@ export function referenceProblems(document: Journey, context: Context = {}): Pro
   const rules = new RuleChecks(document, context, say);
   const { entry } = document;
   entry?.on?.forEach((filter, i) => rules.check(filter, ['entry', 'on', i]));
-  if (entry?.where) rules.check(entry.where, ['entry', 'where']);
+  if (entry?.where) rules.check(entry.where, ['entry', 'where'], 'nobody has entered yet');
   if (entry?.date && 'field' in entry.date) dateField(entry.date.field, ['entry', 'date', 'field'], context.types, say);
-  if (document.goal) rules.check(document.goal.when, ['goal', 'when']);
-  document.leaveWhen?.forEach((r, i) => rules.check(r.when, ['leaveWhen', i, 'when']));
+  if (document.goal) rules.reason(document.goal.when, ['goal', 'when']);
+  document.leaveWhen?.forEach((r, i) => rules.reason(r.when, ['leaveWhen', i, 'when']));
   document.notes?.forEach((note, i) => {
     if (!keys.has(note.at)) say(['notes', i, 'at'], `found "${note.at}", expected the key of a step`);
   });
@@ -89,7 +89,7 @@ export function settingsProblems(settings: Settings, types: ReadonlyMap<string, 
   once(settings.segments, 'segments');
   once(settings.ladders, 'ladders');
   once(settings.scores, 'scores');
-  settings.segments?.forEach((s, i) => rules.check(s.when, ['segments', i, 'when']));
+  settings.segments?.forEach((s, i) => rules.check(s.when, ['segments', i, 'when'], 'settings know no journey'));
   settings.ladders?.forEach((l, i) => {
     l.counts.forEach((f, j) => rules.check(f, ['ladders', i, 'counts', j]));
     const names = new Set([l.after]);
@@ -119,15 +119,24 @@ class RuleChecks {
     private readonly say: Say
   ) {}
 
-  check(rule: HappeningOrCondition, path: Path): void {
+  /** `noWalk`: why no walk asks here, where none does. */
+  check(rule: HappeningOrCondition, path: Path, noWalk: string | null = null): void {
     if (isHappening(rule)) this.filter(rule.happening, rule, path);
-    else this.condition(rule, path);
+    else this.condition(rule, path, noWalk);
   }
 
-  private condition(condition: Condition, path: Path): void {
+  /** A goal or leave rule, which may be any of several happenings. */
+  reason(reason: Reason, path: Path): void {
+    if (Array.isArray(reason)) reason.forEach((filter, i) => this.check(filter, [...path, i]));
+    else this.check(reason, path);
+  }
+
+  private condition(condition: Condition, path: Path, noWalk: string | null): void {
     const { say, context } = this;
-    if ('all' in condition) return condition.all.forEach((c, i) => this.condition(c, [...path, 'all', i]));
-    if ('any' in condition) return condition.any.forEach((c, i) => this.condition(c, [...path, 'any', i]));
+    if ('all' in condition) return condition.all.forEach((c, i) => this.condition(c, [...path, 'all', i], noWalk));
+    if ('any' in condition) return condition.any.forEach((c, i) => this.condition(c, [...path, 'any', i], noWalk));
+    if (noWalk !== null && 'since' in condition && condition.since !== undefined)
+      say([...path, 'since'], `found "since", expected none: ${noWalk}`);
     if ('did' in condition) {
       if (!this.own && condition.of !== undefined)
         return say([...path, 'of'], 'found "of", expected none: settings know no journey');
@@ -143,7 +152,7 @@ class RuleChecks {
       return;
     }
     if ('score' in condition) return;
-    if ('not' in condition) return this.condition(condition.not as Condition, [...path, 'not']);
+    if ('not' in condition) return this.condition(condition.not as Condition, [...path, 'not'], noWalk);
     if ('segment' in condition) return this.segment(condition.segment, [...path, 'segment']);
     if ('rung' in condition) return this.rung([condition.rung].flat(), condition.ladder, path);
     if ('walking' in condition) this.journey(condition.walking, [...path, 'walking']);

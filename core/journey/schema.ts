@@ -4,7 +4,7 @@
  */
 import { z } from 'zod';
 import { happeningSchema } from '../condition/happening.ts';
-import { conditionSchema, happeningOrConditionSchema } from '../condition/schema.ts';
+import { conditionSchema, MOST_HAPPENINGS, reasonSchema } from '../condition/schema.ts';
 import { keySchema } from '../steps/base.ts';
 import { laneSchema } from '../steps/lane.ts';
 import { clockTime, hoursSchema, WEEKDAYS, zoneName, zoneOrPerson } from '../time/hours.ts';
@@ -35,7 +35,7 @@ const timetableSchema = z.union([
 
 export const entrySchema = z
   .strictObject({
-    on: z.array(happeningSchema).max(100).optional(),
+    on: z.array(happeningSchema).max(MOST_HAPPENINGS).optional(),
     date: dateSchema.optional(),
     timetable: timetableSchema.optional(),
     where: conditionSchema.optional(),
@@ -59,12 +59,12 @@ export const entrySchema = z
 export type Entry = z.infer<typeof entrySchema>;
 
 export const goalSchema = z.strictObject({
-  when: happeningOrConditionSchema,
+  when: reasonSchema,
   leave: z.boolean().optional(),
   within: durationSchema.optional()
 });
 
-export const leaveRuleSchema = z.strictObject({ when: happeningOrConditionSchema, reason: naming() });
+export const leaveRuleSchema = z.strictObject({ when: reasonSchema, reason: naming() });
 
 export const journeySchema = z
   .strictObject({

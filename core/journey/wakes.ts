@@ -1,5 +1,5 @@
 /** Which happenings can mean anything to a walk: whoever hears of something asks only those. */
-import { isHappening, type HappeningOrCondition } from '../condition/schema.ts';
+import { eachRule, isHappening, type HappeningOrCondition } from '../condition/schema.ts';
 import { kindOf, lanesOf } from '../steps/index.ts';
 import type { Journey } from './schema.ts';
 import { eachStep } from './walk-document.ts';
@@ -14,8 +14,8 @@ const BUILT_IN = ['unsubscribed', 'complained', 'bounced'];
 export function wakesOf(document: Journey): ReadonlySet<string> | null {
   const names = new Set(BUILT_IN);
   const rules: HappeningOrCondition[] = [
-    ...(document.goal ? [document.goal.when] : []),
-    ...(document.leaveWhen ?? []).map((r) => r.when)
+    ...(document.goal ? eachRule(document.goal.when) : []),
+    ...(document.leaveWhen ?? []).flatMap((r) => eachRule(r.when))
   ];
   for (const { step } of eachStep(document)) {
     if (!kindOf(step).hears) continue;

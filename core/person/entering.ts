@@ -52,7 +52,8 @@ export function newWalk(
     visits: bare(),
     goalReached: false,
     goalUntil: plan.goal?.within ? addDuration(zoneOf(person, plan, settingsZone), at, plan.goal.within) : null,
-    ...(entry && plan.keepsEntry ? { entry } : {})
+    ...(entry && plan.keepsEntry ? { entry } : {}),
+    ...(plan.asksSinceEntry ? { since: Infinity } : {})
   };
 }
 

@@ -15,6 +15,7 @@ export function addOrder(person: PersonState, h: Happening): void {
   (person.orders ??= []).push({
     id: h.order ?? '',
     at: h.at,
+    ...(h.record === undefined ? {} : { record: h.record }),
     left: h.amount === undefined ? total(items) : (parseAmount(h.amount) ?? 0),
     gone: false,
     lines: items.map((line) => ({ sku: line.sku, category: line.category, left: worth(line), total: worth(line) })),

@@ -4,6 +4,7 @@ import {
   branch,
   DAYS,
   did,
+  happens,
   journey,
   mail,
   MONDAY,
@@ -15,6 +16,8 @@ import {
   text,
   wait
 } from '../../tests/make.ts';
+import { parseJourney } from '../journey/parse.ts';
+import type { Journey } from '../journey/schema.ts';
 import type { Step } from '../steps/index.ts';
 
 const enter = (journeyKey = 'try') => ({ input: { kind: 'enter' as const, journey: journeyKey, by: 'hand' } });
@@ -254,6 +257,39 @@ describe('goal and leaving', () => {
       run(journey([mail('a')], { goal }), [tagged('in'), did('clicked', 'a', DAYS), did('clicked', 'a', 2 * DAYS)])
     );
     expect(lines).toEqual(['entered', 'sent a', 'left finished', 'reached']);
+  });
+
+  it.each([
+    [happens('purchased', DAYS, { order: 'o1', amount: 5, items: [] }), true],
+    [happens('form_sent', DAYS, { form: 'visit' }), true],
+    [happens('form_sent', DAYS, { form: 'other' }), false]
+  ])('any of several happenings reaches the goal, or lets people leave (%#)', (happened, counts) => {
+    const when = [{ happening: 'purchased' as const }, { happening: 'form_sent' as const, form: 'visit' }];
+    const last = (rest: Partial<Journey>): string | undefined =>
+      short(run(journey(long, rest), [tagged('in'), happened])).at(-1);
+    expect(last({ goal: { when } })).toBe(counts ? 'left goal' : 'left finished');
+    expect(last({ leaveWhen: [{ when, reason: 'done' }] })).toBe(counts ? 'left done' : 'left finished');
+  });
+
+  it.each<[string, unknown, RegExp]>([
+    ['none', [], /^goal\.when/],
+    ['a condition among them', [{ happening: 'purchased' }, { tag: 'x' }], /^goal\.when\[1\]/],
+    ['one that there is not', [{ happening: 'bought' }], /^goal\.when\[0\]/]
+  ])('of several happenings: %s is bad', (_, when, path) => {
+    const { problems } = parseJourney(JSON.stringify({ ...journey([put('x')]), goal: { when } }));
+    expect(problems[0]?.path).toMatch(path);
+  });
+
+  it('an opt-out has the channel of the message it names, whether that was sent or not', () => {
+    const lane = [wait('w'), text('t'), mail('a')];
+    const stops = { ...did('unsubscribed', 't', HOUR, { channel: 'email' }) };
+    expect(short(run(journey(lane), [tagged('in'), stops]))).toEqual([
+      'entered',
+      'waiting w',
+      'skipped t no-consent',
+      'sent a',
+      'left finished'
+    ]);
   });
 
   it('conditions are looked at before each step and after the last; goal first', () => {

@@ -351,6 +351,7 @@ export class PersonRun implements Hands {
       }
     }
     const walk = this.probe(plan, by, entry);
+    if (walk.since !== undefined) walk.since = person.order;
     person.nextWalk++;
     person.entered.add(plan.key);
     person.walks.push(walk);

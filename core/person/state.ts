@@ -67,6 +67,8 @@ export interface Order {
   id: string;
   /** UTC ms. */
   at: number;
+  /** Its place among the records of the person. */
+  record?: number;
   /** What is left of the whole. */
   left: number;
   /** Refunded as a whole: an order no more. */

@@ -24,7 +24,8 @@ export function withSubject(
   const about = found
     ? { walk: found.walk, journey: found.journey, step: found.step }
     : { walk: 0, journey: '', step: '' };
-  const channel = message?.channel ?? input.happening.channel ?? channelOf(plans, of);
+  // The step it names says by which channel it was; what it says itself counts where nobody knows that step.
+  const channel = message?.channel ?? channelOf(plans, of) ?? input.happening.channel;
   return { kind: 'happening', happening: { ...input.happening, about, ...(channel ? { channel } : {}) } };
 }
 

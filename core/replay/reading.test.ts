@@ -154,6 +154,7 @@ describe('happenings of a replay', () => {
     ['neither message nor channel', { data: {} }, 'expected "of" (which message) or "channel"'],
     ['an unknown filter', { data: { of: 'a', colour: 'red' } }, 'data.colour: found the key "colour"'],
     ['an unknown journey', { type: 'ambulo.enter', data: { journey: 'x' } }, 'data.journey: found "x"'],
+    ['an entry by neither', { type: 'ambulo.enter', data: { journey: 'try', by: 'date' } }, 'data.by: found "date"'],
     ['a bad amount', { type: 'ambulo.purchased', data: { order: 'o', amount: '1.23456', items: [] } }, 'data.amount'],
     ['a consent that is none', { type: 'ambulo.set', data: { consent: { email: 'yes' } } }, 'data.consent.email'],
     ['a field of a field', { type: 'ambulo.set', data: { fields: { a: {} } } }, 'data.fields.a']
@@ -173,6 +174,18 @@ describe('happenings of a replay', () => {
     expect(problems).toEqual([]);
     expect(inputs.map((i) => i.line)).toEqual([3, 4, 1]);
   });
+
+  it.each([
+    [{}, 'hand'],
+    [{ by: 'hand' }, 'hand'],
+    [{ by: 'api' }, 'api']
+  ])('an entry %j is by %s', (more, by) =>
+    expect(read(event({ type: 'ambulo.enter', data: { journey: 'try', ...more } })).inputs[0]?.input).toEqual({
+      kind: 'enter',
+      journey: 'try',
+      by
+    })
+  );
 
   it('the same id of another source is another', () =>
     expect(read(event({}), event({}), event({ source: '/t' })).inputs).toHaveLength(2));

@@ -6,7 +6,7 @@
  * limits are left out: they are no part of a week.
  */
 import type { Journey } from '../journey/schema.ts';
-import { isMessage, isWait, kindOf, lanesOf, type Step } from '../steps/index.ts';
+import { isMessage, isWait, kindOf, lanesOf, type Step, lastsOf } from '../steps/index.ts';
 import { DAY, MINUTE, type Elapsed } from '../time/duration.ts';
 import { openHours, type Hours } from '../time/hours.ts';
 
@@ -80,7 +80,7 @@ export function heldUp(journey: Pick<Journey, 'lane' | 'hours'>): Map<string, nu
       const here = hours && hours !== 'any' ? held(before, holdsFor(hours)) : before;
       if (here.late > 0 && !isWait(step)) found.set(step.key, here.late);
       const lanes = lanesOf(step);
-      if (!lanes.length) return delayed(here, kindOf(step).lasts(step));
+      if (!lanes.length) return delayed(here, lastsOf(step));
       return together(lanes.map((lane) => visit(lane.steps, delayed(here, lane.after ?? null))));
     }, start);
   visit(journey.lane, course(0, new Float64Array(SLOTS)));

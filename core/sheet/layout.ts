@@ -8,7 +8,7 @@
  */
 import type { Path } from '../journey/problems.ts';
 import type { HappeningOrCondition } from '../condition/schema.ts';
-import { isWait, kindOf, lanesOf, type Step } from '../steps/index.ts';
+import { isWait, kindOf, lanesOf, type Step, lastsOf } from '../steps/index.ts';
 import type { WaitStep } from '../steps/wait.ts';
 import { momentWords } from '../tell/words.ts';
 import { later, type Elapsed } from '../time/duration.ts';
@@ -159,7 +159,7 @@ export function layoutSheet(
     steps.forEach((step, index) => {
       if (isWait(step)) {
         waits.push(step);
-        elapsed = later(elapsed, kindOf(step).lasts(step));
+        elapsed = later(elapsed, lastsOf(step));
         return;
       }
       const item = make(elapsed, last ? [{ item: last, by: opened ? INDENT : last.width + GAP }] : [], CARD_WIDTH);
@@ -206,7 +206,7 @@ export function layoutSheet(
           last = join;
         }
         elapsed = after;
-      } else elapsed = later(elapsed, kindOf(step).lasts(step));
+      } else elapsed = later(elapsed, lastsOf(step));
       before = elapsed;
     });
     return { elapsed, last, finish: (to) => gap(steps.length, to) };
@@ -250,7 +250,7 @@ const between = (ends: Elapsed[]): Elapsed => ({
 function laneEnd(steps: Step[], start: Elapsed): Elapsed {
   return steps.reduce((at, step) => {
     const ends = lanesOf(step).map((l) => laneEnd(l.steps, later(at, l.after ?? null)));
-    return ends.length ? between(ends) : later(at, kindOf(step).lasts(step));
+    return ends.length ? between(ends) : later(at, lastsOf(step));
   }, start);
 }
 

@@ -31,6 +31,9 @@ export const common = {
   note: plainText().optional()
 };
 
+/** Keys of a step that does something and opens nothing: it may be off, and is passed over then. */
+export const switchable = { ...common, off: z.boolean().optional() };
+
 /** A change of one field, as a `field` step and `ambulo.set` make it: a value, or `null` to clear it. */
 export type FieldChange = [name: string, value: FieldValue | null];
 

@@ -1,16 +1,12 @@
 /** branch: lanes by what is true of the person: by rules, by bands of a number, by values of a field. */
 import { z } from 'zod';
 import { hasValue, isOfType, MOST_VALUES, sameValue } from '../condition/comparison.ts';
-import { compileCondition, type Asked, type Test } from '../condition/evaluate.ts';
-import { conditionSchema } from '../condition/schema.ts';
+import { compileCondition, orderQuery, type Asked, type Test } from '../condition/evaluate.ts';
+import { conditionSchema, ordered } from '../condition/schema.ts';
 import { found } from '../journey/problems.ts';
 import { rule } from '../journey/rule.ts';
-import { durationSchema } from '../journey/values.ts';
 import { parseAmount, UNIT } from '../person/amount.ts';
-import { ordersOf, remaining } from '../person/orders.ts';
 import { scoreNow } from '../engagement/scores.ts';
-import { addDuration } from '../time/civil.ts';
-import { duration, type Duration } from '../time/duration.ts';
 import { atOnce, common, decided, lacksNothing, opened, type StepContext, type StepKind, take } from './base.ts';
 import { labelledLane } from './labelled.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
@@ -32,9 +28,7 @@ const byBands = z.strictObject({
     z.strictObject({ score: naming().min(1) }),
     z.strictObject({
       spent: z.literal(true),
-      last: durationSchema.optional(),
-      product: plainText(LONGEST.name).optional(),
-      category: plainText(LONGEST.name).optional()
+      ...ordered
     })
   ]),
   cuts: z
@@ -95,12 +89,8 @@ function measure(of: BandsStep['of']): (asked: Asked) => number | null {
       return typeof value === 'number' ? value : null;
     };
   if ('score' in of) return ({ person, workspace, at }) => scoreNow(workspace, person, of.score, at);
-  const last: Duration | null = of.last === undefined ? null : duration(of.last);
-  return ({ person, at, zone }) =>
-    ordersOf(person).reduce(
-      (sum, order) => (last && at >= addDuration(zone, order.at, last) ? sum : sum + (remaining(order, of) ?? 0)),
-      0
-    );
+  const ask = orderQuery(of);
+  return (asked) => ask(asked).reduce((sum, units) => sum + units, 0);
 }
 
 /** Works out which lane someone takes: its place among the opened lanes. */
@@ -139,7 +129,7 @@ function prepare(step: BranchStep, own: string): Choose {
 function measured(step: BranchStep): string {
   if (step.by === 'rules') return '';
   if ('field' in step.of) return step.of.field;
-  return 'score' in step.of ? step.of.score : 'what they spent';
+  return 'score' in step.of ? step.of.score : `what they spent${step.of.since ? ' since they entered' : ''}`;
 }
 
 const bandWords = (cuts: number[], i: number): string =>

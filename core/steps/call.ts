@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import {
   atOnce,
-  common,
+  switchable,
   counted,
   errandWords,
   goOn,
@@ -14,7 +14,7 @@ import {
 import { LONGEST, plainText } from '../text/text.ts';
 
 export const callSchema = z.strictObject({
-  ...common,
+  ...switchable,
   kind: z.literal('call'),
   url: z.url({ protocol: /^https?$/, error: 'expected a web address such as "https://quillmoor.example/hook"' }),
   data: z.record(plainText(LONGEST.name), z.json()).optional()

@@ -2,10 +2,10 @@
 import { z } from 'zod';
 import { channel } from '../condition/happening.ts';
 import type { Channel } from '../person/values.ts';
-import { atOnce, common, counted, goOn, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
+import { atOnce, switchable, counted, goOn, lacksNothing, noLanes, readsNothing, type StepKind } from './base.ts';
 
 export const consentSchema = z.strictObject({
-  ...common,
+  ...switchable,
   kind: z.literal('consent'),
   channel,
   state: z.enum(['withdrawn', 'pending'])

@@ -8,7 +8,7 @@ import { dateText, isZone, wallDay } from '../time/civil.ts';
 import { instantText } from '../time/instant.ts';
 import {
   atOnce,
-  common,
+  switchable,
   counted,
   type FieldChange,
   goOn,
@@ -33,7 +33,7 @@ const change = z.union([
 export type FieldSetting = z.infer<typeof change>;
 
 export const fieldSchema = z.strictObject({
-  ...common,
+  ...switchable,
   kind: z.literal('field'),
   set: z.record(naming(LONGEST.name).min(1), change).refine((set) => Object.keys(set).length > 0, {
     error: 'expected at least one field'

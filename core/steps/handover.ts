@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { otherJourney } from './known.ts';
 import {
   atOnce,
-  common,
+  switchable,
   counted,
   goOn,
   keySchema,
@@ -14,7 +14,7 @@ import {
 } from './base.ts';
 
 export const handoverSchema = z.strictObject({
-  ...common,
+  ...switchable,
   kind: z.literal('handover'),
   journey: keySchema,
   stay: z.boolean().optional()

@@ -3,6 +3,7 @@
  * of the three lists below; the compiler names whatever else is missing.
  */
 import { z } from 'zod';
+import type { Elapsed } from '../time/duration.ts';
 import type { OpenedLane, StepKind } from './base.ts';
 import { branch, branchSchema, type BranchStep } from './branch.ts';
 import { call, callSchema, type CallStep } from './call.ts';
@@ -111,6 +112,16 @@ export function lanesOf(step: Step): OpenedLane<Step>[] {
 export function isMessage(step: Step): step is EmailStep | SmsStep {
   return step.kind === 'email' || step.kind === 'sms';
 }
+
+/** Whether a step is off: passed over, as if it were not there. */
+export const isOff = (step: Step): boolean => 'off' in step && step.off === true;
+
+/** Whether a step may be off: it does something, and nothing else hangs on it. */
+export const canBeOff = (step: Step): boolean =>
+  !lanesOf(step).length && !isWait(step) && step.kind !== 'loop' && step.kind !== 'leave';
+
+/** How long people stand on a step, by the plan alone; `null` where they go on at once. */
+export const lastsOf = (step: Step): Elapsed | null => (isOff(step) ? null : kindOf(step).lasts(step));
 
 /** Whether a step stands between cards rather than on one of its own. */
 export function isWait(step: Step): step is WaitStep {

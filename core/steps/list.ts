@@ -2,12 +2,22 @@
 import { z } from 'zod';
 import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
-import { atOnce, common, counted, goOn, labelled, lacksNothing, MOST_LABELS, noLanes, type StepKind } from './base.ts';
+import {
+  atOnce,
+  switchable,
+  counted,
+  goOn,
+  labelled,
+  lacksNothing,
+  MOST_LABELS,
+  noLanes,
+  type StepKind
+} from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const listSchema = z
   .strictObject({
-    ...common,
+    ...switchable,
     kind: z.literal('list'),
     add: z.array(naming()).max(MOST_LABELS).optional(),
     remove: z.array(naming()).max(MOST_LABELS).optional(),

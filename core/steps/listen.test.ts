@@ -37,6 +37,25 @@ const clicked: [string, HappeningOrCondition] = ['clicked', { happening: 'clicke
 const replied: [string, HappeningOrCondition] = ['replied', { happening: 'replied' }];
 const lane = (lines: ReturnType<typeof run>, step = 'l') => story(lines).find((l) => l.includes(`took ${step}`));
 
+describe('what was never sent or made', () => {
+  const made = (when: HappeningOrCondition, before: Step[] = []): Step[] => [
+    ...before,
+    listen('l', [['it', when]]),
+    mail('a'),
+    task('k')
+  ];
+  const task = (key: string): Step => ({ key, kind: 'task', title: 'Call' });
+  const two = byHand('two', [mail('a'), task('k')]);
+  it.each<[string, Step[], string]>([
+    ['a message of this journey', made({ happening: 'opened', of: 'a' }), '+0 took l late'],
+    ['a task of this journey', made({ happening: 'task_done', of: 'k' }), '+0 took l late'],
+    ['a task that was made', made({ happening: 'task_done', of: 'k2' }, [task('k2')]), '+3d took l late'],
+    ['a message of another journey', made({ happening: 'opened', of: 'a', journey: 'two' }), '+3d took l late'],
+    ['a task of another journey', made({ happening: 'task_done', of: 'k', journey: 'two' }), '+3d took l late'],
+    ['anything at all', made({ happening: 'page_seen' }), '+3d took l late']
+  ])('%s', (_, steps, expected) => expect(lane(run([journey(steps), two], [tagged('in')]))).toBe(expected));
+});
+
 describe('while it waits', () => {
   const asks = journey([mail('a'), listen('l', [opened, clicked])]);
   it.each<[string, Parameters<typeof run>[1], string]>([

@@ -145,7 +145,6 @@ export const listen: StepKind<ListenStep> = {
       (e) =>
         e.of !== null &&
         e.name !== null &&
-        e.name !== 'task_done' &&
         e.journey === walk.journey &&
         lastMade(person, e.name, e.journey, e.of, walk) < 0
     );

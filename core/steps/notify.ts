@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import {
   atOnce,
-  common,
+  switchable,
   counted,
   errandWords,
   goOn,
@@ -15,7 +15,7 @@ import {
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const notifySchema = z.strictObject({
-  ...common,
+  ...switchable,
   kind: z.literal('notify'),
   to: naming(LONGEST.name).min(1, { error: 'expected a colleague, or "owner"' }),
   text: plainText()

@@ -1,12 +1,12 @@
 /** score: add points to a score, take points off, or set it. */
 import { z } from 'zod';
 import { rule } from '../journey/rule.ts';
-import { atOnce, common, counted, goOn, noLanes, points, type StepKind } from './base.ts';
+import { atOnce, switchable, counted, goOn, noLanes, points, type StepKind } from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const scoreSchema = z
   .strictObject({
-    ...common,
+    ...switchable,
     kind: z.literal('score'),
     score: naming(),
     add: points.optional(),

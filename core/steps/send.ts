@@ -10,7 +10,7 @@ import type { Workspace } from '../settings/workspace.ts';
 import { addDuration } from '../time/civil.ts';
 import { FARTHEST, hoursSchema, nextOpening, type Hours } from '../time/hours.ts';
 import type { Instruction } from '../walk/plan.ts';
-import { common, keySchema, type Outcome, type StepContext } from './base.ts';
+import { keySchema, switchable, type Outcome, type StepContext } from './base.ts';
 import { opens, type Known, type Say } from './known.ts';
 import { LONGEST, naming } from '../text/text.ts';
 
@@ -19,7 +19,7 @@ export const stepHours = z.union([z.literal('any'), hoursSchema]).optional();
 
 /** Keys that both kinds of message may carry. */
 export const sendingKeys = {
-  ...common,
+  ...switchable,
   message: keySchema.optional(),
   from: naming(LONGEST.name).optional(),
   service: z.boolean().optional(),

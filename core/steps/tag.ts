@@ -2,12 +2,12 @@
 import { z } from 'zod';
 import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
-import { atOnce, byCode, common, counted, goOn, labelled, MOST_LABELS, noLanes, type StepKind } from './base.ts';
+import { atOnce, byCode, switchable, counted, goOn, labelled, MOST_LABELS, noLanes, type StepKind } from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const tagSchema = z
   .strictObject({
-    ...common,
+    ...switchable,
     kind: z.literal('tag'),
     add: z.array(naming()).max(MOST_LABELS).optional(),
     remove: z.array(naming()).max(MOST_LABELS).optional(),

@@ -3,12 +3,12 @@ import { z } from 'zod';
 import { durationSchema } from '../journey/values.ts';
 import { durationWords } from '../tell/words.ts';
 import { duration, rulerLength, type Duration } from '../time/duration.ts';
-import { common, counted, goOn, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
+import { switchable, counted, goOn, lacksNothing, noLanes, quote, readsNothing, type StepKind } from './base.ts';
 import { standing } from './standing.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const taskSchema = z.strictObject({
-  ...common,
+  ...switchable,
   kind: z.literal('task'),
   title: naming(LONGEST.name).min(1, { error: 'expected a title' }),
   what: z.enum(['call', 'check', 'meet', 'other']).optional(),

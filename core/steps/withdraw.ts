@@ -5,7 +5,7 @@ import { and } from '../tell/words.ts';
 import {
   listed,
   atOnce,
-  common,
+  switchable,
   counted,
   goOn,
   keySchema,
@@ -16,7 +16,7 @@ import {
 } from './base.ts';
 
 export const withdrawSchema = z.strictObject({
-  ...common,
+  ...switchable,
   kind: z.literal('withdraw'),
   from: z.union([z.literal('others'), z.array(keySchema).min(1)])
 });

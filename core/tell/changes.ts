@@ -1,7 +1,7 @@
 /** What changed between two editions of a journey, step by step, in words. */
 import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
-import { kindOf, type Step } from '../steps/index.ts';
+import { isOff, kindOf, type Step } from '../steps/index.ts';
 
 export interface Change {
   kind: 'added' | 'removed' | 'changed' | 'moved' | 'rule';
@@ -60,5 +60,6 @@ export function changesBetween(before: Journey, after: Journey): Change[] {
 function differing(a: Step, b: Step): string {
   const keys = [...new Set([...Object.keys(a), ...Object.keys(b)])].filter((k) => k !== 'lanes' && k !== 'otherwise');
   const changed = keys.filter((k) => JSON.stringify(Reflect.get(a, k)) !== JSON.stringify(Reflect.get(b, k)));
-  return changed.length ? ` (${changed.join(', ')})` : ' (its lanes)';
+  const words = changed.map((k) => (k === 'off' ? (isOff(b) ? 'turned off' : 'turned on again') : k));
+  return changed.length ? ` (${words.join(', ')})` : ' (its lanes)';
 }

@@ -1,7 +1,7 @@
 /** Conditions, goals and ways in, in words. */
 import type { Comparison } from '../condition/comparison.ts';
 import type { Filters, HappeningFilter, HappeningName } from '../condition/happening.ts';
-import { isHappening, type Condition, type HappeningOrCondition, type WayIn } from '../condition/schema.ts';
+import { isHappening, type Condition, type Reason, type WayIn } from '../condition/schema.ts';
 import type { Entry } from '../journey/schema.ts';
 import { and, durationWords, or, ordinal } from './words.ts';
 
@@ -120,6 +120,10 @@ function fieldWords(field: string, c: Comparison, negated: boolean): string {
   return parts.join(negated ? ' or ' : ' and ');
 }
 
+/** " in the last 30 days, since they entered" */
+const period = ({ last, since }: { last?: string | undefined; since?: string | undefined }): string =>
+  [last ? ` in the last ${durationWords(last)}` : '', since ? ' since they entered' : ''].filter(Boolean).join(',');
+
 function words(condition: Condition, name: Naming, negated: boolean): string {
   const turned = (yes: string, no: string): string => (negated ? no : yes);
   if ('all' in condition || 'any' in condition) {
@@ -131,8 +135,7 @@ function words(condition: Condition, name: Naming, negated: boolean): string {
   if ('did' in condition) {
     const [yes, no] = DID[condition.did];
     const times = condition.times ? `, a number of times that ${comparison(condition.times as Comparison, false)}` : '';
-    const last = condition.last ? ` in the last ${durationWords(condition.last)}` : '';
-    return `${turned(yes, no)} ${object(condition.did, condition, name)}${more(condition)}${last}${times}`;
+    return `${turned(yes, no)} ${object(condition.did, condition, name)}${more(condition)}${period(condition)}${times}`;
   }
   if ('came' in condition) return `${turned('came', 'did not come')} in by ${wayWords(condition.came)}`;
   if ('field' in condition) {
@@ -150,7 +153,7 @@ function words(condition: Condition, name: Naming, negated: boolean): string {
   if ('consent' in condition) return `${turned('gave', 'gave no')} consent for ${CHANNEL[condition.consent]}`;
   if ('rung' in condition) return `${turned('are', 'are not')} ${or([condition.rung].flat())}`;
   if ('walking' in condition) return `${turned('are', 'are not')} in the journey ${condition.walking}`;
-  const last = condition.last ? ` in the last ${durationWords(condition.last)}` : '';
+  const last = period(condition);
   const of = condition.product ?? condition.category;
   const what = of ? ` of ${of}` : '';
   return 'spent' in condition
@@ -172,7 +175,8 @@ function happeningWords(h: HappeningFilter, name: Naming): string {
 }
 
 /** A goal or leave rule: "follow a link of Member night", "have the tag renewed". */
-export function ruleWords(rule: HappeningOrCondition, name: Naming): string {
+export function ruleWords(rule: Reason, name: Naming): string {
+  if (Array.isArray(rule)) return or(rule.map((filter) => happeningWords(filter, name)));
   return isHappening(rule) ? happeningWords(rule, name) : conditionWords(rule, name);
 }
 

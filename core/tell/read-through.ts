@@ -1,6 +1,6 @@
 /** The read-through: a journey told in plain sentences, each belonging to a step. */
 import type { Journey } from '../journey/schema.ts';
-import { kindOf, lanesOf, type Step } from '../steps/index.ts';
+import { isOff, kindOf, lanesOf, type Step } from '../steps/index.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import { layoutSheet } from '../sheet/layout.ts';
 import { clockWays, conditionWords, oftenWords, ruleWords, type Naming } from './condition.ts';
@@ -62,7 +62,7 @@ export function readThrough(document: Journey): Sentence[] {
         moment: moment && moment !== shown ? moment : '',
         depth,
         step: step.key,
-        text: kindOf(step).tell(step, name)
+        text: isOff(step) ? `(Off, passed over: ${kindOf(step).tell(step, name)})` : kindOf(step).tell(step, name)
       });
       if (moment) shown = moment;
       for (const lane of lanesOf(step)) {

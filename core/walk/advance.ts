@@ -5,8 +5,8 @@
  * them out, so that the next step sees what this one changed.
  */
 import type { PersonState } from '../person/state.ts';
-import { kindOf } from '../steps/index.ts';
-import type { Outcome, StepContext } from '../steps/base.ts';
+import { isOff, kindOf } from '../steps/index.ts';
+import { goOn, type Outcome, type StepContext } from '../steps/base.ts';
 import type { JourneyPlan } from '../journey/compile.ts';
 import { zoneOf, type Surroundings } from './surroundings.ts';
 import type { Walk } from './walk.ts';
@@ -26,5 +26,6 @@ export function contextOf(
 export function advance(plan: JourneyPlan, walk: Walk, person: PersonState, at: number, around: Surroundings): Outcome {
   const here = plan.instructions[walk.at];
   if (!here) throw new Error(`walk ${walk.id} of ${plan.key} is at no step: ${walk.at}`);
+  if (isOff(here.step)) return goOn(here, { do: 'note', what: 'skipped', detail: { reason: 'off' } });
   return kindOf(here.step).run(here.step, here, contextOf(plan, walk, person, at, around));
 }

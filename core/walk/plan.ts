@@ -45,7 +45,7 @@ export interface Instruction<S extends AnyStep = AnyStep> {
   prepared: unknown;
 }
 
-/** A goal or leave rule, ready to be asked: either a condition or a happening. */
+/** A goal or leave rule, ready to be asked: either a condition, or any of some happenings. */
 export interface PlanRule {
   test: Test | null;
   match: Matcher | null;
@@ -116,6 +116,8 @@ export interface Plan<S extends AnyStep = AnyStep, D extends AnyDocument = AnyDo
   wakes: ReadonlySet<string> | null;
   /** Whether walks have to remember what began them. */
   keepsEntry: boolean;
+  /** Whether walks have to remember where their records begin. */
+  asksSinceEntry: boolean;
   /** Per instruction: what a walk that stands there can still meet, by structure. */
   ahead: (index: number) => Ahead;
 }

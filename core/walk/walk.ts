@@ -38,6 +38,8 @@ export interface Walk {
   goalUntil: number | null;
   /** What began it, where that was a happening: its data fills messages in and answers `same`. */
   entry?: Happening;
+  /** Place of its `entered` among the records of the person, where its plan asks what came behind; endless before it begins. */
+  since?: number;
   /** Watched, but takes no step. */
   heldOut?: true;
   /** How often each loop has gone back, by its key. */

@@ -84,8 +84,8 @@ export async function addPeople(pool: Pool, people: PersonState[]): Promise<numb
     const f = Object.fromEntries(p.fields);
     const { email, phone, first_name, last_name, zone, ...rest } = f;
     const { rows } = await pool.query<{ id: number }>(
-      `insert into people (email, phone, first_name, last_name, zone, fields, created_at, updated_at) values ($1, $2, $3, $4, $5, $6, $7, $7) returning id`,
-      [email, phone, first_name, last_name, zone, JSON.stringify(rest), ts(MONDAY)]
+      `insert into people (email, phone, first_name, last_name, zone, fields, created_at, updated_at) values ($1, $2, $3, $4, $5, $6, (select practice_now from workspace), (select practice_now from workspace)) returning id`,
+      [email, phone, first_name, last_name, zone, JSON.stringify(rest)]
     );
     const id = rows[0]!.id;
     ids.push(id);

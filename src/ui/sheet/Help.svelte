@@ -14,6 +14,7 @@
     ['Alt ← →', 'move the step along its lane'],
     ['Ctrl C X V D', 'copy, cut, paste (also in another journey), duplicate, with all a step holds'],
     ['y n', 'in what was copied: right as it is, or change it'],
+    ['o', 'turn the step off, or on again: everyone passes over what is off'],
     ['Delete', 'delete the step, or the wait of a gap'],
     ['Ctrl Z, Shift Ctrl Z', 'undo, redo'],
     ['[ ]', 'fold lanes, show them'],

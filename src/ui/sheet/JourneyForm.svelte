@@ -1,6 +1,6 @@
 <script lang="ts">
   import { Checkbox, TextInput } from 'carbon-components-svelte';
-  import { isHappening, type Condition } from '$core/condition/schema.ts';
+  import { isHappening, type Condition, type Reason } from '$core/condition/schema.ts';
   import type { Journey } from '$core/journey/schema.ts';
   import { clockWays, oftenWords, ruleWords } from '$core/tell/condition.ts';
   import { namingOf } from '$core/tell/read-through.ts';
@@ -19,7 +19,10 @@
   const isTag = (r: HappeningFilter): boolean => r.happening === 'tag_added' && Object.keys(r).length === 2;
   const entryTags = $derived((j.entry?.on ?? []).flatMap((r) => (isTag(r) && r.tag ? [r.tag] : [])));
   const otherWays = $derived((j.entry?.on ?? []).filter((r) => !isTag(r)));
-  const goalCondition = $derived<Condition | null>(j.goal && !isHappening(j.goal.when) ? j.goal.when : null);
+  /** What a form can ask; happenings are told in words. */
+  const conditionIn = (reason: Reason): Condition | null =>
+    Array.isArray(reason) || isHappening(reason) ? null : reason;
+  const goalCondition = $derived(j.goal ? conditionIn(j.goal.when) : null);
 
   function set(part: Partial<Journey>, field: string): void {
     editor.apply({ edit: 'journey', set: part }, `journey/${field}`);
@@ -124,9 +127,10 @@
 
 <h3>Leaving</h3>
 {#each j.leaveWhen ?? [] as rule, i (i)}
-  {#if isHappening(rule.when)}<p>Those who {ruleWords(rule.when, namingOf(j))}.</p>
+  {@const asked = conditionIn(rule.when)}
+  {#if !asked}<p>Those who {ruleWords(rule.when, namingOf(j))}.</p>
   {:else}<ConditionForm
-      condition={rule.when}
+      condition={asked}
       {known}
       onchange={(when) => set({ leaveWhen: j.leaveWhen?.map((r, n) => (n === i ? { ...r, when } : r)) }, `leave${i}`)}
     />{/if}

@@ -1,11 +1,11 @@
 <script lang="ts">
-  import { TextInput } from 'carbon-components-svelte';
+  import { Checkbox, TextInput } from 'carbon-components-svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import { tick } from 'svelte';
   import { laneAt, messagesBefore, placeOf } from '$core/edit/edit.ts';
   import type { Finding } from '$core/check/index.ts';
   import { layoutSheet } from '$core/sheet/layout.ts';
-  import { STEP_KINDS } from '$core/steps/index.ts';
+  import { canBeOff, isOff, STEP_KINDS } from '$core/steps/index.ts';
   import { durationWords, momentWords } from '$core/tell/words.ts';
   import type { SamplePerson } from '$server/people/sample.ts';
   import FixButton from './FixButton.svelte';
@@ -96,6 +96,13 @@
         value={step.note ?? ''}
         on:input={(e) => set('note', inputText(e))}
       />
+      {#if canBeOff(step)}
+        <Checkbox
+          labelText="Off: everyone passes it over (o)"
+          checked={isOff(step)}
+          on:check={(e) => e.detail !== isOff(step) && editor.toggleOff(step.key)}
+        />
+      {/if}
       <p class="hint">Key: {step.key}</p>
     {/key}
   {:else if gap}

@@ -6,7 +6,7 @@
   import { heldUp } from '$core/sheet/held-up.ts';
   import { layoutSheet, ROW_HEIGHT, type Card, type Gap, type LaneRow, type Moment } from '$core/sheet/layout.ts';
   import { durationText } from '$core/time/duration.ts';
-  import { kindOf, type StepName } from '$core/steps/index.ts';
+  import { isOff, kindOf, type StepName } from '$core/steps/index.ts';
   import { untilWords, type WaitStep } from '$core/steps/wait.ts';
   import { entryWords } from '$core/tell/condition.ts';
   import { durationShort, number } from '$core/tell/words.ts';
@@ -84,7 +84,9 @@
     }
     const card = layout.cards.find((c) => c.step.key === s.key);
     const shown = card && kindOf(card.step).card(card.step);
-    return shown ? `${SHOWN[card.step.kind].called}: ${shown.title}, ${shown.line}` : '';
+    return shown
+      ? `${SHOWN[card.step.kind].called}: ${shown.title}, ${isOff(card.step) ? 'off, ' : ''}${shown.line}`
+      : '';
   });
 
   async function select(selection: Selection): Promise<void> {
@@ -210,6 +212,9 @@
       handled();
       if (selectedGap) openInsert(selectedGap, '');
       else editor.focusPanel++;
+    } else if (key === 'o' && card && editable) {
+      handled();
+      editor.toggleOff(card);
     } else if ((key === 'Delete' || key === 'Backspace') && editable) {
       handled();
       if (card) editor.remove(card);

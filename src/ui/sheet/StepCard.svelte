@@ -3,7 +3,7 @@
   import ChevronDown from 'carbon-icons-svelte/lib/ChevronDown.svelte';
   import ChevronRight from 'carbon-icons-svelte/lib/ChevronRight.svelte';
   import { CARD_HEIGHT, CARD_WIDTH, type Card } from '$core/sheet/layout.ts';
-  import { kindOf, lanesOf } from '$core/steps/index.ts';
+  import { isOff, kindOf, lanesOf } from '$core/steps/index.ts';
   import type { SheetFigures } from '$server/results/sheet-figures.ts';
   import { cardFigure } from './figures.ts';
   import { SHOWN } from './kinds.ts';
@@ -55,6 +55,7 @@
   class="card"
   class:selected
   class:flagged
+  class:off={isOff(card.step)}
   data-key={card.step.key}
   style="left: {card.x}px; top: {card.y - CARD_HEIGHT / 2}px; width: {CARD_WIDTH}px; height: {CARD_HEIGHT}px"
   class:dragged={dragged !== null}
@@ -65,12 +66,15 @@
   onpointerup={() => letGo(true)}
   onpointercancel={() => letGo(false)}
   ondblclick={onopen}
-  title="{SHOWN[card.step.kind].called}: {shown.title}"
+  title="{SHOWN[card.step.kind].called}: {shown.title}{isOff(card.step) ? ' (off: everyone passes it over)' : ''}"
 >
   <Icon size={16} aria-hidden="true" />
   <span class="title">{shown.title}</span>
   <span class="line"
-    >{#if figures}{cardFigure(figures, card.step)}{:else}{shown.line}{/if}</span
+    >{#if isOff(card.step)}off{figures ? '' : `: ${shown.line}`}{:else if figures}{cardFigure(
+        figures,
+        card.step
+      )}{:else}{shown.line}{/if}</span
   >
 </button>
 {#if dragged !== null && dropWords}
@@ -132,6 +136,14 @@
     background: var(--action-pale);
     border-color: var(--action);
     box-shadow: 0 0 0 1px var(--action);
+  }
+  .card.off {
+    background: var(--ground);
+    border-style: dashed;
+  }
+  .card.off .title {
+    color: var(--ink-soft);
+    text-decoration: line-through;
   }
   .card.flagged::after {
     position: absolute;

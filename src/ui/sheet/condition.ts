@@ -45,10 +45,10 @@ export function grouped({ together, parts }: Group): Condition {
 
 /** Which question a condition is; `null` for one the form cannot ask, which is kept as it is. */
 export function questionOf(c: Condition): Question | null {
-  if ('did' in c) return 'did';
+  if ('did' in c) return c.of === undefined || c.journey !== undefined ? null : 'did';
   if ('tag' in c) return 'tag';
   if ('list' in c) return 'list';
-  if (isField(c)) return 'field';
+  if (isField(c)) return Object.keys(c).every((k) => ['field', 'is', 'not', 'set'].includes(k)) ? 'field' : null;
   return 'consent' in c ? 'consent' : null;
 }
 

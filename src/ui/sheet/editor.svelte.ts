@@ -6,7 +6,7 @@ import { begin, commit, redo, undo, type History } from '$core/edit/history.ts';
 import type { Path } from '$core/journey/problems.ts';
 import type { Journey } from '$core/journey/schema.ts';
 import { namingOf } from '$core/tell/read-through.ts';
-import { stepSchema, type Step, type StepName } from '$core/steps/index.ts';
+import { canBeOff, isOff, stepSchema, type Step, type StepName } from '$core/steps/index.ts';
 import { z } from 'zod';
 import { send } from '$ui/api.ts';
 import * as shelf from '$ui/kit/shelf.ts';
@@ -151,6 +151,16 @@ export class Editor {
   private place(step: Step, lane: Path, index: number): void {
     this.apply({ edit: 'insert', lane, index, step });
     this.selection = { at: 'card', key: step.key };
+  }
+
+  /** Turns a step off, or on again. */
+  toggleOff(key: string): void {
+    const step = placeOf(this.document, key)?.step;
+    if (!step) return;
+    if (!canBeOff(step)) return this.say('A step that opens lanes, waits, loops or ends the journey cannot be off.');
+    const off = isOff(step);
+    this.apply({ edit: 'patch', key, set: { off: off ? undefined : true } });
+    this.say(off ? 'On again.' : 'Off: everyone passes it over.');
   }
 
   remove(key: string): void {
