@@ -58,7 +58,7 @@ async function ours(pool: Pool): Promise<number> {
     const live = await setLive(pool, key, 1, 'bench');
     if (!live.ok) throw new Error(live.message);
     for (;;) {
-      const asked = await workCrowd(pool);
+      const asked = await workCrowd(pool, plans.settings);
       const { people } = await runBatch(pool, plans);
       if (!asked && !people) return;
     }

@@ -1,69 +1,365 @@
 /**
- * Conditions as parameterised SQL over `people p`, for counting and listing.
- * They agree with `evaluate.ts`, which a property test holds them to. What only
- * a walk can answer (`did … of`) is false here, as it is for someone not walking.
+ * Conditions as parameterised SQL over `people p`, for counting people and for finding those who may have joined or left a
+ * segment. It says what `evaluate.ts` says of someone who is not walking, which a property test holds it to. Where SQL cannot
+ * tell exactly (points that decay, words of an answer), it is told which way to err: `over` holds for everybody who may meet
+ * the condition, `under` only for those who surely do. Everything from the condition is a parameter; no leaf is ever null, and
+ * no value of a person is an error, whatever it is.
  */
 import { PERSON_COLUMNS, type PersonColumn } from '../person/columns.ts';
+import type { Engagement } from '../engagement/models.ts';
 import type { FieldValue } from '../person/values.ts';
-import { eachCondition } from './evaluate.ts';
-import type { Condition, FieldCondition } from './schema.ts';
+import { parseAmount } from '../person/amount.ts';
+import { parseDate } from '../time/civil.ts';
+import { duration, type Duration } from '../time/duration.ts';
+import { instantText, parseInstant } from '../time/instant.ts';
+import { compileComparison, type Comparison } from './comparison.ts';
+import type { Filters } from './happening.ts';
+import type { Condition, DidCondition, Ordered } from './schema.ts';
 
 /** Collects parameters; gives each its place. */
 export class Parameters {
-  readonly values: unknown[] = [];
-  add(value: unknown): string {
+  constructor(readonly values: unknown[] = []) {}
+  add(value: unknown, type = ''): string {
     this.values.push(value);
-    return `$${this.values.length}`;
+    return `$${this.values.length}${type && `::${type}`}`;
   }
 }
 
-/** Whether a condition can be asked of the database: what only the core computes is refused before a journey goes live. */
-export function isSql(condition: Condition): boolean {
-  return eachCondition(condition).every((c) => {
-    if ('all' in c || 'any' in c || 'tag' in c || 'consent' in c) return !('did' in c || 'came' in c);
-    if ('did' in c) return c.of !== undefined;
-    if ('field' in c) return !('came' in c) && Object.keys(c).every((k) => ['field', 'is', 'not', 'set'].includes(k));
-    return 'not' in c && !('score' in c);
-  });
+/** When it is asked, and among what. */
+export interface AskedAt {
+  /** UTC ms. */
+  at: number;
+  workspace: Engagement;
+  /** Zones that the database knows: a person's that is none of them counts as none. */
+  zones: readonly string[];
 }
 
-/** A boolean SQL expression, never null. Everything from the condition is a parameter. Throws where {@link isSql} is false. */
-export function conditionSql(condition: Condition, parameters: Parameters): string {
-  if (!isSql(condition))
-    throw new Error(`this condition cannot be asked of the database: ${JSON.stringify(condition)}`);
-  return sqlOf(condition, parameters);
+type Side = 'over' | 'under';
+const other = (side: Side): Side => (side === 'over' ? 'under' : 'over');
+
+/** A boolean SQL expression; `exact` where both sides are the same. */
+export interface AskedSql {
+  sql: string;
+  exact: boolean;
 }
 
-function sqlOf(condition: Condition, parameters: Parameters): string {
-  if ('all' in condition) return `(${condition.all.map((c) => sqlOf(c, parameters)).join(' and ')})`;
-  if ('any' in condition) return `(${condition.any.map((c) => sqlOf(c, parameters)).join(' or ')})`;
-  if ('did' in condition || 'came' in condition || 'score' in condition) return 'false';
-  if ('field' in condition) return fieldSql(condition, parameters);
-  if ('not' in condition) return `(not ${sqlOf(condition.not, parameters)})`;
-  if ('tag' in condition) {
-    return `exists (select from person_tags t where t.person_id = p.id and t.tag = ${parameters.add(condition.tag)})`;
+/** Asks a condition of `people p`; see above for what `side` means. */
+export function conditionSql(condition: Condition, side: Side, asked: AskedAt, parameters: Parameters): AskedSql {
+  const maker = new Maker(asked, parameters);
+  const sql = maker.of(condition, side);
+  return { sql, exact: maker.exact };
+}
+
+/** Whether SQL can ask all that a filter asks: not the words of an answer, nor what a form was filled in with. */
+const isTold = (name: string, f: Filters): boolean =>
+  f.where === undefined &&
+  f.matches === undefined &&
+  f.amount === undefined &&
+  f.to === undefined &&
+  f.same === undefined &&
+  !(name === 'sent' && f.machine === true);
+
+class Maker {
+  exact = true;
+  private known: { now?: string; zone?: string } = {};
+
+  constructor(
+    private readonly asked: AskedAt,
+    private readonly parameters: Parameters
+  ) {}
+
+  // Parameters that nothing uses have no type: these are added when they are first needed.
+  private get now(): string {
+    return (this.known.now ??= this.add(instantText(this.asked.at), 'timestamptz'));
   }
-  if ('consent' in condition) {
-    const channel = parameters.add(condition.consent);
-    return `exists (select from consents c where c.person_id = p.id and c.channel = ${channel} and c.state = 'given')`;
-  }
-  return 'false';
-}
 
-function fieldSql({ field, is, not, set }: FieldCondition, parameters: Parameters): string {
-  const own = (PERSON_COLUMNS as readonly string[]).includes(field);
-  // Own columns are text; other fields keep their JSON type.
-  const value = own ? `to_jsonb(p.${field as PersonColumn})` : `(p.fields -> ${parameters.add(field)}::text)`;
-  const has = `(coalesce(${value}, 'null') not in ('null', '""'))`;
-  const same = (other: FieldValue): string => {
-    const json = `${parameters.add(JSON.stringify(other))}::jsonb`;
-    return typeof other === 'string'
-      ? `coalesce(jsonb_typeof(${value}) = 'string' and lower(${value} #>> '{}') = lower(${json} #>> '{}'), false)`
-      : `coalesce(${value} = ${json}, false)`;
-  };
-  const parts: string[] = [];
-  if (set !== undefined) parts.push(set ? has : `(not ${has})`);
-  if (is !== undefined) parts.push(`(${has} and ${same(is)})`);
-  if (not !== undefined) parts.push(`(not (${has} and ${same(not)}))`);
-  return `(${parts.join(' and ')})`;
+  /** The zone that days are counted in for `people p`. */
+  private get zone(): string {
+    const { zones, workspace } = this.asked;
+    return (this.known.zone ??= `case when p.zone = any(${this.add(zones, 'text[]')}) then p.zone else ${this.add(workspace.zone, 'text')} end`);
+  }
+
+  private add(value: unknown, type = ''): string {
+    return this.parameters.add(value, type);
+  }
+
+  /** What SQL cannot tell: everybody who may, or nobody who may not. */
+  private unsure(side: Side, atLeast = 'true'): string {
+    this.exact = false;
+    return side === 'over' ? atLeast : 'false';
+  }
+
+  of(condition: Condition, side: Side): string {
+    if ('all' in condition) return `(${condition.all.map((c) => this.of(c, side)).join(' and ')})`;
+    if ('any' in condition) return `(${condition.any.map((c) => this.of(c, side)).join(' or ')})`;
+    if ('did' in condition) return this.did(condition, side);
+    if ('came' in condition) return 'false';
+    if ('field' in condition) {
+      const { field, ...comparison } = condition;
+      return this.field(field, comparison);
+    }
+    if ('score' in condition) {
+      const { score, ...comparison } = condition;
+      return this.score(score, comparison as Comparison, side);
+    }
+    if ('not' in condition) return `(not ${this.of(condition.not, other(side))})`;
+    if ('spent' in condition) return this.spent(condition);
+    if ('orders' in condition) return this.orders(condition);
+    if ('tag' in condition) return this.has('person_tags', 'tag', condition.tag);
+    if ('list' in condition) return this.has('person_lists', 'list', condition.list);
+    if ('segment' in condition) return this.has('person_segments', 'segment', condition.segment);
+    if ('consent' in condition) {
+      const channel = this.add(condition.consent);
+      return `exists (select from consents c where c.person_id = p.id and c.channel = ${channel} and c.state = 'given')`;
+    }
+    if ('rung' in condition) return this.rung([condition.rung].flat(), condition.ladder);
+    const journey = this.add(condition.walking);
+    return `exists (select from walks w join journeys j on j.id = w.journey_id
+      where w.person_id = p.id and w.state = 'walking' and j.key = ${journey})`;
+  }
+
+  private has(table: string, column: string, name: string): string {
+    return `exists (select from ${table} t where t.person_id = p.id and t.${column} = ${this.add(name)})`;
+  }
+
+  private rung(rungs: string[], ladder: string | undefined): string {
+    const ladders = this.asked.workspace.ladders.map((l) => l.name).filter((n) => ladder === undefined || n === ladder);
+    return `exists (select from agenda a cross join jsonb_array_elements(coalesce(a.state -> 'rungs', '[]')) as r
+      where a.person_id = p.id and r ->> 0 = any(${this.add(ladders, 'text[]')}) and r -> 1 ->> 'rung' = any(${this.add(rungs, 'text[]')}))`;
+  }
+
+  /** Points as they stand; those of a model that decays may be fewer by now. */
+  private score(name: string, comparison: Comparison, side: Side): string {
+    const decays = this.asked.workspace.scores.get(name)?.decay;
+    const zero = compileComparison(comparison)(0, this.asked.at, 'UTC');
+    // A parameter that nothing uses has no type, so nothing is added that may not be needed.
+    if (decays && side === (zero ? 'over' : 'under')) return this.unsure(side);
+    const points = `coalesce((select s.points from scores s where s.person_id = p.id and s.score = ${this.add(name)}), 0)::numeric`;
+    if (!decays) return this.numbers(points, comparison);
+    this.exact = false;
+    return zero ? `(${points} = 0)` : `(${points} <> 0)`;
+  }
+
+  /** Comparisons of a number that is always there. */
+  private numbers(value: string, c: Comparison, scale: (v: unknown) => unknown = (v) => v): string {
+    const number = (v: unknown): string => this.add(scale(v), 'numeric');
+    const list = (v: unknown[]): string => `any(${this.add(v.map(scale), 'numeric[]')})`;
+    const parts = [
+      c.is === undefined ? '' : `${value} = ${number(c.is)}`,
+      c.not === undefined ? '' : `${value} <> ${number(c.not)}`,
+      c.set === undefined ? '' : String(c.set),
+      c.in ? `${value} = ${list(c.in)}` : '',
+      c.notIn ? `not (${value} = ${list(c.notIn)})` : '',
+      c.gt === undefined ? '' : `${value} > ${number(c.gt)}`,
+      c.gte === undefined ? '' : `${value} >= ${number(c.gte)}`,
+      c.lt === undefined ? '' : `${value} < ${number(c.lt)}`,
+      c.lte === undefined ? '' : `${value} <= ${number(c.lte)}`
+    ].filter(Boolean);
+    return `(${parts.join(' and ')})`;
+  }
+
+  /** The instant after a duration, counted where the person is. */
+  private after(at: string, d: Duration): string {
+    return `civil_after(${at}, ${this.zone}, ${d.years * 12 + d.months}, ${d.days}, make_interval(secs => ${d.ms / 1000}))`;
+  }
+
+  /** The day that the wall clock shows, or its midnight after a duration. */
+  private readonly day = (at: string): string => `((${at}) at time zone ${this.zone})::date`;
+  private readonly dayAfter = (day: string, d: Duration): string =>
+    `(${day} + make_interval(months => ${d.years * 12 + d.months}) + make_interval(days => ${d.days}, secs => ${d.ms / 1000}))`;
+
+  // Orders are a part of the person's state: see core/person/orders.ts.
+  private counted(query: Ordered): { left: string; where: string } {
+    if (query.since) return { left: '0', where: 'false' };
+    const last = query.last === undefined ? null : duration(query.last);
+    const placed = `to_timestamp((o ->> 'at')::double precision / 1000)`;
+    const window = last ? `${this.now} < ${this.after(placed, last)}` : 'true';
+    if (query.product === undefined && query.category === undefined)
+      return { left: `(o ->> 'left')::numeric`, where: `not (o ->> 'gone')::boolean and ${window}` };
+    const fits = [
+      query.product === undefined ? '' : ` and l ->> 'sku' = ${this.add(query.product)}`,
+      query.category === undefined ? '' : ` and l ->> 'category' = ${this.add(query.category)}`
+    ].join('');
+    const lines = `from jsonb_array_elements(o -> 'lines') as l
+      where ((l ->> 'left')::numeric > 0 or (l ->> 'total')::numeric = 0)${fits}`;
+    return {
+      left: `(select coalesce(sum((l ->> 'left')::numeric), 0) ${lines})`,
+      where: `not (o ->> 'gone')::boolean and ${window} and exists (select ${lines})`
+    };
+  }
+
+  private readonly eachOrder = `from agenda a cross join jsonb_array_elements(coalesce(a.state -> 'orders', '[]')) as o where a.person_id = p.id`;
+
+  private spent(condition: { spent: object } & Ordered): string {
+    const { left, where } = this.counted(condition);
+    const sum = `(select coalesce(sum(${left}), 0) ${this.eachOrder} and ${where})`;
+    return this.numbers(sum, condition.spent as Comparison, (v) => parseAmount(v as string | number));
+  }
+
+  private orders(condition: { orders: object } & Ordered): string {
+    const { where } = this.counted(condition);
+    return this.numbers(`(select count(*) ${this.eachOrder} and ${where})`, condition.orders as Comparison);
+  }
+
+  private did(condition: DidCondition, side: Side): string {
+    const { did, last, since, times, of, journey, ...filters } = condition;
+    const none = times !== undefined && compileComparison(times as Comparison)(0, 0, 'UTC');
+    // Without a walk nothing has happened since it began, and none of its messages was sent; what came of another journey's
+    // message the core can tell.
+    if (since || (of !== undefined && journey === undefined)) return String(none);
+    if (of !== undefined) return this.unsure(side);
+    const told = isTold(did, filters);
+    if (!told && (none || side === 'under')) return this.unsure(side);
+    const asked = this.filters(did, { ...filters, journey });
+    const table = did === 'sent' ? 'messages' : 'happenings';
+    const at = did === 'sent' ? 'h.created_at' : 'h.at';
+    const d = last === undefined ? null : duration(last);
+    // Nothing can lie further back than the longest this can be, which an index may go by.
+    const window = d
+      ? ` and ${at} > ${this.now} - make_interval(months => ${d.years * 12 + d.months}, days => ${d.days + 2}, secs => ${d.ms / 1000})
+          and ${this.now} < ${this.after(at, d)}`
+      : '';
+    const named = did === 'sent' ? '' : ` and h.name = ${this.add(did)} and h.handled_at is not null`;
+    const found = `from ${table} h where h.person_id = p.id${named}${window}${asked}`;
+    if (!told) return this.unsure(side, `exists (select ${found})`);
+    return times ? this.numbers(`(select count(*) ${found})`, times as Comparison) : `exists (select ${found})`;
+  }
+
+  /** What a happening is asked, as far as SQL can ask it. */
+  private filters(name: string, f: Filters): string {
+    const {
+      machine,
+      product,
+      category,
+      url,
+      hard,
+      score,
+      points,
+      where: _,
+      matches: _m,
+      amount: _a,
+      to: _t,
+      same: _s,
+      ...plain
+    } = f;
+    const parts: string[] = [];
+    if (name === 'sent') {
+      if (plain.channel !== undefined) parts.push(`h.channel = ${this.add(plain.channel)}`);
+      return parts.map((p) => ` and ${p}`).join('');
+    }
+    if (machine === undefined) parts.push(`coalesce(h.data ->> 'machine', 'false') <> 'true'`);
+    else if (machine === true) parts.push(`coalesce(h.data ->> 'machine', 'false') = 'true'`);
+    for (const [key, wanted] of Object.entries(plain))
+      if (wanted !== undefined)
+        parts.push(`h.data ->> '${key === 'name' ? 'custom' : key.replace(/[^a-z]/g, '')}' = ${this.add(wanted)}`);
+    if (hard !== undefined) parts.push(`coalesce(h.data ->> 'hard', 'false') = ${this.add(String(hard))}`);
+    if (url !== undefined)
+      parts.push(`coalesce(h.data ->> 'url', '') like ${this.add(url.replace(/[\\%_]/g, '\\$&').replace(/\*/g, '%'))}`);
+    if (product !== undefined || category !== undefined) {
+      const line = [
+        product === undefined ? '' : `l ->> 'sku' = ${this.add(product)}`,
+        category === undefined ? '' : `l ->> 'category' = ${this.add(category)}`
+      ].filter(Boolean);
+      parts.push(
+        `exists (select from jsonb_array_elements(coalesce(h.data -> 'items', '[]')) as l where ${line.join(' and ')})`
+      );
+    }
+    if (name === 'score_reached')
+      parts.push(
+        `h.data ->> 'score' = ${this.add(score)} and coalesce((h.data ->> 'before')::numeric, 0) < ${this.add(points, 'numeric')}
+          and coalesce((h.data ->> 'points')::numeric, 0) >= ${this.add(points, 'numeric')}`
+      );
+    return parts.map((p) => ` and ${p}`).join('');
+  }
+
+  private field(field: string, c: Comparison): string {
+    const own = (PERSON_COLUMNS as readonly string[]).includes(field);
+    // Own columns are text; other fields keep their JSON type.
+    const value = own ? `to_jsonb(p.${field as PersonColumn})` : `(p.fields -> ${this.add(field)}::text)`;
+    const has = `(coalesce(${value}, 'null') not in ('null', '""', '[]'))`;
+    const text = `(case when jsonb_typeof(${value}) = 'string' then ${value} #>> '{}' end)`;
+    const number = `(case when jsonb_typeof(${value}) = 'number' then (${value})::numeric end)`;
+    const chosen = `(select coalesce(array_agg(lower(x)), '{}') from jsonb_array_elements_text(
+      case jsonb_typeof(${value}) when 'array' then ${value} else jsonb_build_array(${value}) end) as x)`;
+    const sure = (sql: string): string => `coalesce(${sql}, false)`;
+    const same = (v: FieldValue): string => {
+      if (Array.isArray(v)) {
+        const wanted = this.add(
+          v.map((x) => x.toLowerCase()),
+          'text[]'
+        );
+        return sure(`cardinality(${chosen}) = cardinality(${wanted}) and ${chosen} <@ ${wanted}`);
+      }
+      if (typeof v !== 'string') return sure(`${value} = ${this.add(JSON.stringify(v), 'jsonb')}`);
+      const wanted = this.add(v.toLowerCase(), 'text');
+      const at = v.includes('T') ? parseInstant(v) : null;
+      const sameInstant = at === null ? '' : ` or as_instant(${text}) = ${this.add(instantText(at), 'timestamptz')}`;
+      return sure(
+        `case jsonb_typeof(${value}) when 'array' then ${chosen} = array[${wanted}] else lower(${text}) = ${wanted}${sameInstant} end`
+      );
+    };
+    const like = (pattern: string): string => sure(`${has} and lower(${text}) like ${this.add(pattern, 'text')}`);
+    const plain = (v: string): string => v.toLowerCase().replace(/[\\%_]/g, '\\$&');
+    const choices = (v: string[]): string =>
+      this.add(
+        v.map((x) => x.toLowerCase()),
+        'text[]'
+      );
+    const parts: string[] = [];
+    if (c.set !== undefined) parts.push(c.set ? has : `(not ${has})`);
+    if (c.is !== undefined) parts.push(`(${has} and ${same(c.is)})`);
+    if (c.not !== undefined) parts.push(`(not (${has} and ${same(c.not)}))`);
+    if (c.in) parts.push(`(${has} and (${c.in.map(same).join(' or ')}))`);
+    if (c.notIn) parts.push(`(not (${has} and (${c.notIn.map(same).join(' or ')})))`);
+    if (c.contains !== undefined) parts.push(like(`%${plain(c.contains)}%`));
+    if (c.startsWith !== undefined) parts.push(like(`${plain(c.startsWith)}%`));
+    for (const [key, sign] of [
+      ['gt', '>'],
+      ['gte', '>='],
+      ['lt', '<'],
+      ['lte', '<=']
+    ] as const) {
+      const than = c[key];
+      if (than !== undefined) parts.push(sure(`${number} ${sign} ${this.add(than, 'numeric')}`));
+    }
+    if (c.before !== undefined) parts.push(this.against(text, '<', c.before));
+    if (c.after !== undefined) parts.push(this.against(text, '>', c.after));
+    if (c.last !== undefined) parts.push(this.within(text, duration(c.last), 'last'));
+    if (c.next !== undefined) parts.push(this.within(text, duration(c.next), 'next'));
+    if (c.dayIs) parts.push(this.isToday(text));
+    if (c.has !== undefined) parts.push(`(${has} and ${chosen} @> ${choices([c.has])})`);
+    if (c.hasAll) parts.push(`(${has} and ${chosen} @> ${choices(c.hasAll)})`);
+    if (c.hasNone) parts.push(`(not (${has} and ${chosen} && ${choices(c.hasNone)}))`);
+    return `(${parts.join(' and ')})`;
+  }
+
+  /** A date or instant against another: by days, where either is one. */
+  private against(text: string, sign: '<' | '>', than: string): string {
+    const day = parseDate(than);
+    const [date, instant] = [`as_date(${text})`, `as_instant(${text})`];
+    if (day !== null) {
+      const wanted = this.add(than, 'date');
+      return `coalesce(coalesce(${date}, ${this.day(instant)}) ${sign} ${wanted}, false)`;
+    }
+    const wanted = this.add(instantText(parseInstant(than) ?? 0), 'timestamptz');
+    return `coalesce(case when ${date} is not null then ${date} ${sign} ${this.day(wanted)} else ${instant} ${sign} ${wanted} end, false)`;
+  }
+
+  private within(text: string, d: Duration, which: 'last' | 'next'): string {
+    const [date, instant, today] = [`as_date(${text})`, `as_instant(${text})`, this.day(this.now)];
+    const days = which === 'last' ? [date, today] : [today, date];
+    const instants = which === 'last' ? [instant, this.now] : [this.now, instant];
+    const [from = '', to = ''] = days;
+    const [begins = '', ends = ''] = instants;
+    return `coalesce(case when ${date} is not null then ${from} <= ${to} and ${to} <= ${this.dayAfter(from, d)}
+      else ${begins} <= ${ends} and ${ends} < ${this.after(begins, d)} end, false)`;
+  }
+
+  /** Today's month and day; a 29 February is 28 February in other years. */
+  private isToday(text: string): string {
+    const own = `coalesce(as_date(${text}), ${this.day(`as_instant(${text})`)})`;
+    const today = this.day(this.now);
+    const leapDay = `to_char(${today}, 'MM-DD') = '02-28' and to_char(${today} + 1, 'MM-DD') = '03-01' and to_char(${own}, 'MM-DD') = '02-29'`;
+    return `coalesce(to_char(${own}, 'MM-DD') = to_char(${today}, 'MM-DD') or ${leapDay}, false)`;
+  }
 }

@@ -8,11 +8,20 @@ import type { Hours } from '../time/hours.ts';
 import type { Engagement, Ladder, ScoreModel } from '../engagement/models.ts';
 import type { Settings } from './schema.ts';
 
+/** A segment, ready to be asked. */
+export interface Segment {
+  name: string;
+  when: Condition;
+  test: Test;
+  /** Whether it can change by the clock alone. */
+  daily: boolean;
+}
+
 /** What zone, ladders and score models say, and what else the engine asks. */
 export interface Workspace extends Engagement {
   /** Types of declared fields, beside those every person has. */
   types: Map<string, FieldType>;
-  segments: { name: string; test: Test }[];
+  segments: Segment[];
   /** Whether some segment can change by the clock alone, so that it has to be looked at every day. */
   daily: boolean;
   limits: { channel: Channel | null; atMost: number; per: Duration }[];
@@ -69,7 +78,12 @@ export function compileSettings(settings: Settings | null, zone = 'UTC'): Worksp
   return {
     zone: s.zone ?? zone,
     types: new Map([...OWN_TYPES, ...(s.fields ?? []).map((f): [string, FieldType] => [f.name, f.type])]),
-    segments: segments.map((g) => ({ name: g.name, test: compileCondition(g.when, '') })),
+    segments: segments.map(({ name, when }) => ({
+      name,
+      when,
+      test: compileCondition(when, ''),
+      daily: hangsOnClock(when, s)
+    })),
     daily: segments.some((g) => hangsOnClock(g.when, s)),
     limits: (s.limits ?? []).map((l) => ({ channel: l.channel ?? null, atMost: l.atMost, per: duration(l.per) })),
     hours: { ...(s.hours?.sms ? { sms: s.hours.sms } : {}), ...(s.hours?.email ? { email: s.hours.email } : {}) },

@@ -6,7 +6,7 @@
  * limits are left out: they are no part of a week.
  */
 import type { Journey } from '../journey/schema.ts';
-import { isMessage, isWait, kindOf, lanesOf, type Step, lastsOf } from '../steps/index.ts';
+import { isMessage, isWait, lanesOf, type Step, lastsOf } from '../steps/index.ts';
 import { DAY, MINUTE, type Elapsed } from '../time/duration.ts';
 import { openHours, type Hours } from '../time/hours.ts';
 

@@ -8,7 +8,7 @@
  */
 import type { Path } from '../journey/problems.ts';
 import type { HappeningOrCondition } from '../condition/schema.ts';
-import { isWait, kindOf, lanesOf, type Step, lastsOf } from '../steps/index.ts';
+import { isWait, lanesOf, type Step, lastsOf } from '../steps/index.ts';
 import type { WaitStep } from '../steps/wait.ts';
 import { momentWords } from '../tell/words.ts';
 import { later, type Elapsed } from '../time/duration.ts';

@@ -9,7 +9,7 @@ import { DAY } from '../../core/time/duration.ts';
 import { runBatch } from '../engine/batch.ts';
 import type { Engine } from '../engine/context.ts';
 import { notify } from '../db/notify.ts';
-import { isUnavailable, ts, type Db, type Pool } from '../db/pool.ts';
+import { isNobodysFault, isUnavailable, ts, type Db, type Pool } from '../db/pool.ts';
 import { decideEarly } from '../intake/early.ts';
 import { nextCrowd, workCrowd } from '../crowds/crowds.ts';
 import { lookAtMidnight, midnightDue } from '../crowds/midnight.ts';
@@ -135,8 +135,9 @@ async function carryOut(engine: Engine, skip: SkipRow, ending?: AbortSignal): Pr
     }
     await finish('done', null);
   } catch (error) {
-    // Without the database nothing is decided: the row stays as it is, and whoever comes next goes on from there.
-    if (!isUnavailable(error)) await finish('failed', (error as Error).message);
+    // With the database away, or its disk full, nothing is decided: the row stays as it is, and whoever comes next goes on
+    // from there.
+    if (!isNobodysFault(error)) await finish('failed', (error as Error).message);
     throw error;
   } finally {
     clearInterval(watch);
@@ -204,7 +205,7 @@ export async function settle(
     // What the clock brings at this instant comes before what is due at it.
     await lookAtMidnight(pool, plans.settings);
     let asked = 0;
-    while (!signal?.aborted && (await workCrowd(pool))) asked++;
+    while (!signal?.aborted && (await workCrowd(pool, plans.settings))) asked++;
     const people = (await runBatch(pool, plans)).people + asked;
     let sent = 0;
     for (const outbox of outboxes) sent += await outbox.fill();

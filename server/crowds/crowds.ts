@@ -6,11 +6,14 @@
  */
 import { isDated } from '../../core/person/dated.ts';
 import type { Journey } from '../../core/journey/schema.ts';
+import { Parameters } from '../../core/condition/sql.ts';
 import { compile } from '../../core/journey/compile.ts';
 import { parseInstant } from '../../core/time/instant.ts';
 import { now, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import type { SettingsBook } from '../settings/settings.ts';
+import { knownZones, mayHaveChanged } from './may-have-changed.ts';
 
 export type CrowdKind = 'existing' | 'enter' | 'look' | 'midnight' | 'end' | 'move';
 
@@ -130,7 +133,7 @@ export async function nextCrowd(db: Db): Promise<number | null> {
 }
 
 /** Takes one portion of a crowd whose time has come: they take turns, and what ends comes first. True where there was one to take, or to wait for. */
-export async function workCrowd(pool: Pool, portion = PORTION): Promise<boolean> {
+export async function workCrowd(pool: Pool, settings: SettingsBook, portion = PORTION): Promise<boolean> {
   return transaction(pool, async (db) => {
     const clock = await readClock(db);
     const { rows } = await db.query<Crowd & { document: Journey | null; key: string | null; open: boolean }>({
@@ -159,13 +162,16 @@ export async function workCrowd(pool: Pool, portion = PORTION): Promise<boolean>
     // Nobody gets into a journey that has been closed meanwhile.
     // A look stands where it was asked for: what the clock brings meanwhile is still to come.
     const at = crowd.kind === 'look' ? crowd.begins_at : clock.now;
-    const asked = crowd.open ? await ask(db, crowd, at, portion) : { people: 0, last: null };
-    const ended = asked.people < portion;
+    const asked = !crowd.open
+      ? { people: 0, last: null, ended: true }
+      : crowd.kind === 'midnight'
+        ? await askAtMidnight(db, crowd, at, settings)
+        : await ask(db, crowd, at, portion);
     await db.query({
       name: 'crowd-portion',
       text: `update crowds set worked_at = clock_timestamp(), reached = coalesce($2, reached), asked = asked + $3, state = $4,
         ended_at = case when $4 = 'done' then clock_timestamp() end where id = $1`,
-      values: [crowd.id, asked.last, asked.people, ended ? 'done' : 'running']
+      values: [crowd.id, asked.last, asked.people, asked.ended ? 'done' : 'running']
     });
     if (asked.people) await notify(db, 'inbox');
     if (crowd.journey_id !== null) await changed(db, { journeys: [crowd.journey_id] });
@@ -173,12 +179,20 @@ export async function workCrowd(pool: Pool, portion = PORTION): Promise<boolean>
   });
 }
 
+interface Portion {
+  /** How many were asked. */
+  people: number;
+  /** The last person looked at. */
+  last: number | null;
+  ended: boolean;
+}
+
 async function ask(
   db: Db,
   crowd: Crowd & { document: Journey | null; key: string | null },
   at: number,
   portion: number
-): Promise<{ people: number; last: number | null }> {
+): Promise<Portion> {
   const [name, data] = requestOf(crowd);
   const values: unknown[] = [crowd.reached, portion, ts(at), name, JSON.stringify(data), `${crowd.id}`];
   const { rows } = await db.query<{ people: number; last: number | null }>(
@@ -192,7 +206,38 @@ async function ask(
      select count(*) as people, max(id) as last from portion`,
     values
   );
-  return rows[0] ?? { people: 0, last: null };
+  const { people = 0, last = null } = rows[0] ?? {};
+  return { people, last, ended: people < portion };
+}
+
+/** People whom one statement holds against segments. */
+const HELD_AGAINST = 10_000;
+
+/** Of the next people in their order, those whose segments may have changed by the clock: the others need no look. */
+async function askAtMidnight(db: Db, crowd: Crowd, at: number, settings: SettingsBook): Promise<Portion> {
+  const { workspace } = await settings.read(db);
+  const parameters = new Parameters([
+    crowd.reached,
+    HELD_AGAINST,
+    ts(at),
+    JSON.stringify({ midnight: true }),
+    `${crowd.id}`
+  ]);
+  const changed = mayHaveChanged(workspace, { at, workspace, zones: await knownZones(db) }, parameters);
+  const { rows } = await db.query<{ held: number; people: number; last: number | null }>(
+    `with next as materialized (
+       select * from people where id > $1 order by id limit $2
+     ), asked as (
+       insert into happenings (person_id, name, at, source, source_id, data)
+       select id, 'look', $3::timestamptz, 'crowd', $5, $4::jsonb from next as p where ${changed} order by id
+       on conflict do nothing
+       returning 1
+     )
+     select (select count(*) from next) as held, (select count(*) from asked) as people, (select max(id) from next) as last`,
+    parameters.values
+  );
+  const { held = 0, people = 0, last = null } = rows[0] ?? {};
+  return { people, last, ended: held < HELD_AGAINST };
 }
 
 /** What is put into the inbox for each. */

@@ -11,7 +11,7 @@ import { repaired } from '../../core/text/text.ts';
 import { readClock } from '../clock/clock.ts';
 import { columns } from '../db/columns.ts';
 import { changed } from '../db/notify.ts';
-import { ts, type Pool } from '../db/pool.ts';
+import { isNobodysFault, ts, type Pool } from '../db/pool.ts';
 import { signToken } from '../intake/token.ts';
 import { sendSms } from '../sms/gateway.ts';
 import { callAddress, type Answered, type Outward } from './call.ts';
@@ -49,8 +49,8 @@ export type ErrandOutcome =
 const SIDE_BY_SIDE = 16;
 /** A server that does not answer is left alone for so long, but for one call now and then. */
 const SLOW_MS = 30_000;
-/** Longer than any try takes. */
-const LEASE_SECONDS = 90;
+/** Longer than any try takes: a call is given up after ten seconds, a mail server may take more than a minute. */
+const LEASE_SECONDS = { calls: 30, messages: 90 };
 
 /** Its journey is neither paused nor ended, and sending is not stopped. */
 const MAY_RUN = `not exists (select from journeys j where j.id = e.journey_id and j.state in ('paused', 'closed', 'archived'))
@@ -70,7 +70,7 @@ export class Errands {
   /** Runs errands that are due, up to a handful side by side; how many. Calls are apart: their servers are strangers'. */
   async run(which: 'calls' | 'messages'): Promise<number> {
     const clock = await readClock(this.pool);
-    const claimed = await this.claim(clock.now, which === 'calls' ? ['call'] : ['notify', 'ask']);
+    const claimed = await this.claim(clock.now, which);
     if (!claimed.length) return 0;
     await this.plans.ensure(this.pool, claimed);
     const rows = await this.withoutSlow(claimed);
@@ -81,7 +81,7 @@ export class Errands {
           again: true,
           error: (error as Error).message
         }));
-        await this.record(row, outcome, clock.now, clock.kind === 'practice');
+        await this.recordInTime(row, outcome, clock.now, clock.kind === 'practice', LEASE_SECONDS[which]);
       })
     );
     return claimed.length;
@@ -121,7 +121,7 @@ export class Errands {
     return step?.kind === 'call' ? new URL(step.url).host : null;
   }
 
-  private async claim(now: number, kinds: string[]): Promise<ErrandRow[]> {
+  private async claim(now: number, which: 'calls' | 'messages'): Promise<ErrandRow[]> {
     const { rows } = await this.pool.query<ErrandRow>({
       name: 'claim-errands',
       text: `
@@ -143,7 +143,7 @@ export class Errands {
         )
         update errands e
         set state = 'sending', attempts = e.attempts + 1, claim = e.claim + 1,
-          not_before = clock_timestamp() + interval '${LEASE_SECONDS} seconds'
+          not_before = clock_timestamp() + make_interval(secs => $4)
         from due
         join people p on p.id = due.person_id
         join errands own on own.person_id = due.person_id and own.id = due.id
@@ -155,7 +155,7 @@ export class Errands {
           w.more -> 'entry' as entry,
           array(select s.address from suppressions s where s.address in (lower(p.email), lower(p.phone))) as suppressed,
           coalesce(p.fields ->> 'owner', j.owner, j.created_by) as owner`,
-      values: [ts(now), SIDE_BY_SIDE, kinds]
+      values: [ts(now), SIDE_BY_SIDE, which === 'calls' ? ['call'] : ['notify', 'ask'], LEASE_SECONDS[which]]
     });
     return rows;
   }
@@ -288,6 +288,24 @@ export class Errands {
       unsubscribe: null
     });
     return handed.ok ? { ok: true } : { ok: false, again: handed.kind !== 'mailbox', error: handed.error };
+  }
+
+  /** Keeps trying while the database is away or full: what was done must be known before anyone else takes it up. */
+  private async recordInTime(
+    row: ErrandRow,
+    outcome: ErrandOutcome,
+    now: number,
+    practice: boolean,
+    seconds: number
+  ): Promise<void> {
+    for (const until = Date.now() + (seconds * 1000) / 2; ;) {
+      try {
+        return await this.record(row, outcome, now, practice);
+      } catch (error) {
+        if (!isNobodysFault(error) || Date.now() > until) throw error;
+        await new Promise((resolve) => setTimeout(resolve, 200));
+      }
+    }
   }
 
   private async record(row: ErrandRow, outcome: ErrandOutcome, now: number, practice: boolean): Promise<void> {

@@ -97,7 +97,11 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
     ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),
     repeat('early fetches', async () => (await decideEarly(engine.pool)) > 0),
-    repeat('crowds', async () => (await lookAtMidnight(engine.pool, engine.plans.settings)) || workCrowd(engine.pool)),
+    repeat(
+      'crowds',
+      async () =>
+        (await lookAtMidnight(engine.pool, engine.plans.settings)) || workCrowd(engine.pool, engine.plans.settings)
+    ),
     repeat('clock', () => runAskedSkip(engine, ending.signal)),
     ...(engine.keep === null ? [] : [repeat('retention', forgetting(engine.pool, engine.keep))])
   ];

@@ -1,6 +1,5 @@
 /** Finding people, and one person's page. */
-import { conditionSql, Parameters } from '../../core/condition/sql.ts';
-import type { Condition } from '../../core/condition/schema.ts';
+import { Parameters } from '../../core/condition/sql.ts';
 import type { ConsentState } from '../../core/person/values.ts';
 import type { Db } from '../db/pool.ts';
 import type { Shown } from './shown.ts';
@@ -90,8 +89,9 @@ const ORDER: Record<Sort, Order> = {
 const LETTERS = `lower(coalesce(p.first_name, '') || ' ' || coalesce(p.last_name, '') || ' ' || coalesce(p.email, '') || ' ' || coalesce(p.phone, ''))`;
 
 function filterSql(search: Pick<PeopleSearch, 'text' | 'tag'>, parameters: Parameters): string {
-  const conditions: Condition[] = search.tag ? [{ tag: search.tag }] : [];
-  const parts = conditions.map((c) => conditionSql(c, parameters));
+  const parts: string[] = [];
+  if (search.tag)
+    parts.push(`exists (select from person_tags t where t.person_id = p.id and t.tag = ${parameters.add(search.tag)})`);
   for (const word of search.text.trim().split(/\s+/).filter(Boolean)) {
     const like = parameters.add(`%${word.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`);
     parts.push(`${LETTERS} like ${like}`);

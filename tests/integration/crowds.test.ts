@@ -29,7 +29,7 @@ const EXISTING: Partial<Journey> = { entry: { on: [{ happening: 'tag_added', tag
 it('existing people come in by portions; stopped, they wait; killed in between, nobody is asked twice', async () => {
   await addPeople(world.pool, crowd(25));
   await live(world, journey([put('x')], EXISTING));
-  expect(await workCrowd(world.pool, 10)).toBe(true);
+  expect(await workCrowd(world.pool, world.engine.plans.settings, 10)).toBe(true);
   // The next portion, broken off before it is written.
   const db = await world.pool.connect();
   await db.query('begin');
@@ -38,12 +38,15 @@ it('existing people come in by portions; stopped, they wait; killed in between, 
   const [row] = await crowdsOf(world.pool, 1);
   expect(row).toMatchObject({ kind: 'existing', asked: 10, total: 25, state: 'running' });
   expect(await stopCrowd(world.pool, row!.id, true)).toBe(true);
-  expect(await workCrowd(world.pool, 10)).toBe(false);
+  expect(await workCrowd(world.pool, world.engine.plans.settings, 10)).toBe(false);
   await settle(world.engine, false);
   expect(await entered()).toBe(10);
   expect(await stopCrowd(world.pool, row!.id, false)).toBe(true);
   // Two workers at once take different portions.
-  await Promise.all([workCrowd(world.pool, 10), workCrowd(world.pool, 10)]);
+  await Promise.all([
+    workCrowd(world.pool, world.engine.plans.settings, 10),
+    workCrowd(world.pool, world.engine.plans.settings, 10)
+  ]);
   await settle(world.engine, false);
   expect(await entered()).toBe(25);
   expect(await crowdsOf(world.pool, 1)).toEqual([]);
@@ -54,7 +57,7 @@ it('existing people come in by portions; stopped, they wait; killed in between, 
 it('what others do does not stand behind a crowd', async () => {
   await addPeople(world.pool, [...crowd(30), reachable('other', (p) => p.fields.set('phone', '+447700800000'))]);
   await live(world, journey([put('x')], EXISTING), journey([put('y')], { key: 'quick' }));
-  await workCrowd(world.pool, 5);
+  await workCrowd(world.pool, world.engine.plans.settings, 5);
   await askEntry(world.pool, [31], 'quick', 'test');
   await runBatch(world.pool, world.engine.plans, 10);
   expect((await trailOf(world.pool)).some((l) => l['journey'] === 'quick')).toBe(true);
@@ -145,7 +148,7 @@ it('ended for everyone: they leave, what waits does not go out, and nobody gets 
   await world.pool.query(
     `update channels set stopped_at = now(), next_probe = now() + interval '1 hour' where channel = 'email'`
   );
-  while (await workCrowd(world.pool));
+  while (await workCrowd(world.pool, world.engine.plans.settings));
   while ((await runBatch(world.pool, world.engine.plans)).people);
   expect(await brake(world.pool, 'try', 'end', 'test')).toBe(true);
   await world.pool.query(`update channels set stopped_at = null where channel = 'email'`);

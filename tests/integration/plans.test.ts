@@ -170,7 +170,7 @@ const PATHS: [string, () => Promise<unknown>][] = [
       await world.pool.query(
         `insert into crowds (kind, journey_id, version, begins_at, total, asked_by) values ('end', 1, 1, '-infinity', 9, 'test')`
       );
-      await workCrowd(pool, 50);
+      await workCrowd(pool, new SettingsBook(), 50);
       await world.pool.query(`delete from crowds`);
       await world.pool.query(`delete from happenings where handled_at is null and name = 'end'`);
     }

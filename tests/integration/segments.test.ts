@@ -89,6 +89,41 @@ it('what hangs on the clock changes at midnight, once for several that passed', 
   expect(await members()).toEqual([]);
 });
 
+it('at midnight only those are looked at whom the clock may have moved', async () => {
+  await addPeople(
+    world.pool,
+    Array.from({ length: 60 }, (_, i) =>
+      reachable(String(i + 1), (p) => {
+        p.fields.delete('phone');
+        p.fields.set('visit', iso(MONDAY - (i % 6) * DAYS).slice(0, 10));
+        if (i % 10 === 0) p.scores.set('interest', 3);
+      })
+    )
+  );
+  await save(
+    settings({
+      segments: [
+        { name: 'lately', when: { field: 'visit', last: 'P3D' } },
+        { name: 'keen', when: { score: 'interest', gte: 2 } },
+        { name: 'both', when: { all: [{ segment: 'lately' }, { segment: 'keen' }] } }
+      ],
+      scores: [{ name: 'interest', rules: [], decay: { by: 1, every: 'P9D' } }]
+    })
+  );
+  await skipTo(world, MONDAY + DAYS);
+  const { rows } = await world.pool.query<{ asked: number }>(`select asked from crowds where kind = 'midnight'`);
+  // Ten whose third day is over, and the keen ones among the others: their points may have decayed, which the core can tell.
+  expect(rows.map((r) => r.asked)).toEqual([16]);
+  const { rows: kept } = await world.pool.query(
+    'select segment, count(*) as n from person_segments group by 1 order by 1'
+  );
+  expect(kept).toEqual([
+    { segment: 'both', n: 4 },
+    { segment: 'keen', n: 6 },
+    { segment: 'lately', n: 30 }
+  ]);
+});
+
 it('a date lets in who comes with it, and not who comes after it has passed; nor while the journey was paused', async () => {
   await live(world, journey([put('x')], { entry: { date: { field: 'visit', time: '10:00' } } }));
   await bring(
