@@ -15,11 +15,11 @@ import { PlanBook } from '../server/engine/plans.ts';
 import { withCluster } from './database.ts';
 import { median, type Benchmark } from './row.ts';
 
-const PEOPLE = 10_000;
-const BATCH = 500;
+export const PEOPLE = 10_000;
+export const BATCH = 500;
 const ROUNDS = 3;
-const START = Date.parse('2027-03-01T09:00:00Z');
-const DAY = 86_400_000;
+export const START = Date.parse('2027-03-01T09:00:00Z');
+export const DAY = 86_400_000;
 
 const document: Journey = {
   format: 'ambulo.journey/1',
@@ -42,7 +42,8 @@ const document: Journey = {
   ]
 };
 
-async function prepare(pool: Pool): Promise<void> {
+/** A workspace with the journey live, and everybody's way in waiting. */
+export async function prepare(pool: Pool): Promise<void> {
   await pool.query('truncate people, journeys, workspace, tags, trail, flow restart identity cascade');
   await pool.query(
     `insert into workspace (name, zone, clock, practice_now, secret) values ('Bench', 'UTC', 'practice', $1, $2)`,
@@ -79,14 +80,14 @@ async function drain(pool: Pool, plans: PlanBook): Promise<number> {
   }
 }
 
-async function timed(work: () => Promise<number>): Promise<number> {
+export async function timed(work: () => Promise<number>): Promise<number> {
   const began = performance.now();
   const done = await work();
   return done / ((performance.now() - began) / 1000);
 }
 
 /** One whole run: everyone enters, half of them open, then the two waits end. */
-async function ours(pool: Pool): Promise<number> {
+export async function ours(pool: Pool): Promise<number> {
   const plans = new PlanBook();
   await prepare(pool);
   return timed(async () => {

@@ -9,11 +9,30 @@ import { history } from './history.ts';
 import { partitions } from './partitions.ts';
 import { hours } from './hours.ts';
 import { pages } from './pages.ts';
+import { intake } from './intake.ts';
+import { queue } from './queue.ts';
+import { segment } from './segment.ts';
 import { trace } from './trace.ts';
+import { waiting } from './waiting.ts';
+import { workers } from './workers.ts';
 import { walks } from './walks.ts';
 import type { Benchmark, Row } from './row.ts';
 
-const ALL: Record<string, Benchmark> = { engine, enter, history, partitions, pages, walks, hours, trace };
+const ALL: Record<string, Benchmark> = {
+  engine,
+  queue,
+  workers,
+  waiting,
+  enter,
+  intake,
+  segment,
+  history,
+  partitions,
+  pages,
+  walks,
+  hours,
+  trace
+};
 
 const { values, positionals } = parseArgs({
   options: { json: { type: 'boolean', default: false } },

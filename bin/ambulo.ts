@@ -2,6 +2,7 @@
 import { check } from './commands/check.ts';
 import { schema } from './commands/schema.ts';
 import { trace } from './commands/trace.ts';
+import { worker } from './commands/worker.ts';
 
 // Whoever reads may have seen enough: a closed pipe ends the command, quietly.
 process.stdout.on('error', (error: NodeJS.ErrnoException) => {
@@ -12,6 +13,7 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
 const COMMANDS: Record<string, { run: (args: string[]) => Promise<number>; does: string }> = {
   trace: { run: trace, does: 'replay people and happenings through journeys and print the trail' },
   check: { run: check, does: 'say what is wrong with journeys, and what is worth a look, without running them' },
+  worker: { run: worker, does: 'work for the database that DATABASE_URL names; any number may' },
   schema: { run: schema, does: 'print the JSON Schema of journeys and settings' }
 };
 

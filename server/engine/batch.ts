@@ -11,7 +11,7 @@ import type { Recorder } from '../../core/person/world.ts';
 import { beginDecay } from '../../core/engagement/scores.ts';
 import { withSubject } from '../../core/person/subject.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
-import { readClock } from '../clock/clock.ts';
+import { holdClock, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { isNobodysFault, transaction, type Db, type Pool } from '../db/pool.ts';
 import { BATCHES_LOCK, claimAside, claimPeople, claimThese } from './claim.ts';
@@ -42,6 +42,7 @@ const both = (a: BatchResult, b: BatchResult): BatchResult => ({
 
 /** Works on up to about `most` people with something due, and on one who was set aside and is due for another try. */
 export async function runBatch(pool: Pool, plans: PlanBook, most = 500): Promise<BatchResult> {
+  await holdClock(pool);
   const done = await batchOf(pool, plans, (db, now) => claimPeople(db, now, most));
   if (!(await isAnyoneDue(pool))) return done;
   const again = await batchOf(pool, plans, async (db) => {

@@ -49,8 +49,11 @@ export type ErrandOutcome =
 const SIDE_BY_SIDE = 16;
 /** A server that does not answer is left alone for so long, but for one call now and then. */
 const SLOW_MS = 30_000;
-/** Longer than any try takes: a call is given up after ten seconds, a mail server may take more than a minute. */
-const LEASE_SECONDS = { calls: 30, messages: 90 };
+/** How long a claim holds unless it is renewed, by the machine's clock, and how often it is. */
+const LEASE_SECONDS = 30;
+const RENEW_MS = 8000;
+/** An outcome that could not be recorded for so long is given up: its lease is long over. */
+const RECORD_FOR_MS = 60_000;
 
 /** Its journey is neither paused nor ended, and sending is not stopped. */
 const MAY_RUN = `not exists (select from journeys j where j.id = e.journey_id and j.state in ('paused', 'closed', 'archived'))
@@ -74,6 +77,9 @@ export class Errands {
     if (!claimed.length) return 0;
     await this.plans.ensure(this.pool, claimed);
     const rows = await this.withoutSlow(claimed);
+    // A server may take longer than a lease: whoever waits for it keeps what it has claimed.
+    const open = new Set(rows);
+    const renewal = setInterval(() => void this.renew([...open]), RENEW_MS);
     await Promise.all(
       rows.map(async (row) => {
         const outcome = await this.attempt(row, clock.now).catch((error: unknown): ErrandOutcome => ({
@@ -81,9 +87,10 @@ export class Errands {
           again: true,
           error: (error as Error).message
         }));
-        await this.recordInTime(row, outcome, clock.now, clock.kind === 'practice', LEASE_SECONDS[which]);
+        await this.recordInTime(row, outcome, clock.now, clock.kind === 'practice');
+        open.delete(row);
       })
-    );
+    ).finally(() => clearInterval(renewal));
     return claimed.length;
   }
 
@@ -143,7 +150,7 @@ export class Errands {
         )
         update errands e
         set state = 'sending', attempts = e.attempts + 1, claim = e.claim + 1,
-          not_before = clock_timestamp() + make_interval(secs => $4)
+          not_before = clock_timestamp() + interval '${LEASE_SECONDS} seconds'
         from due
         join people p on p.id = due.person_id
         join errands own on own.person_id = due.person_id and own.id = due.id
@@ -155,7 +162,7 @@ export class Errands {
           w.more -> 'entry' as entry,
           array(select s.address from suppressions s where s.address in (lower(p.email), lower(p.phone))) as suppressed,
           coalesce(p.fields ->> 'owner', j.owner, j.created_by) as owner`,
-      values: [ts(now), SIDE_BY_SIDE, which === 'calls' ? ['call'] : ['notify', 'ask'], LEASE_SECONDS[which]]
+      values: [ts(now), SIDE_BY_SIDE, which === 'calls' ? ['call'] : ['notify', 'ask']]
     });
     return rows;
   }
@@ -290,15 +297,23 @@ export class Errands {
     return handed.ok ? { ok: true } : { ok: false, again: handed.kind !== 'mailbox', error: handed.error };
   }
 
+  private async renew(rows: ErrandRow[]): Promise<void> {
+    await this.pool
+      .query({
+        name: 'renew-errands',
+        text: `
+          update errands e set not_before = clock_timestamp() + interval '${LEASE_SECONDS} seconds'
+          from unnest($1::bigint[], $2::bigint[], $3::integer[]) as t (person_id, id, claim)
+          where e.person_id = t.person_id and e.id = t.id and e.claim = t.claim and e.state = 'sending'`,
+        values: columns(rows, ['person_id', 'id', 'claim'])
+      })
+      // The database is away: leases run on as they are, and are renewed once it is back.
+      .catch(() => undefined);
+  }
+
   /** Keeps trying while the database is away or full: what was done must be known before anyone else takes it up. */
-  private async recordInTime(
-    row: ErrandRow,
-    outcome: ErrandOutcome,
-    now: number,
-    practice: boolean,
-    seconds: number
-  ): Promise<void> {
-    for (const until = Date.now() + (seconds * 1000) / 2; ;) {
+  private async recordInTime(row: ErrandRow, outcome: ErrandOutcome, now: number, practice: boolean): Promise<void> {
+    for (const until = Date.now() + RECORD_FOR_MS; ;) {
       try {
         return await this.record(row, outcome, now, practice);
       } catch (error) {

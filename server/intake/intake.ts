@@ -2,9 +2,11 @@
  * The way in for what people do with a message: opened, clicked, unsubscribed.
  * Stored first and answered at once; workers handle it. The same id twice is one.
  */
-import { now } from '../clock/clock.ts';
+import { PRESENT } from '../clock/clock.ts';
+import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
+import { together } from '../db/together.ts';
 import type { KeptLink } from '../mail/content.ts';
 import { EARLY_SECONDS } from './early.ts';
 import { isMachine, type Fetch } from './machine.ts';
@@ -20,6 +22,8 @@ interface About {
   links: KeptLink[] | null;
   /** Whether it was handed over only seconds ago. */
   early: boolean;
+  /** The present when it was looked up, UTC ms. */
+  now: number;
 }
 
 let secret: Buffer | null = null;
@@ -32,52 +36,111 @@ export async function workspaceSecret(db: Db): Promise<Buffer> {
   return (secret = rows[0].secret);
 }
 
+/** Looks messages up and stores what was done with them, many requests in one statement. */
+interface Doors {
+  find: (token: Token) => Promise<About | null>;
+  store: (row: StoredRow) => Promise<void>;
+  early: (row: EarlyRow) => Promise<void>;
+}
+interface StoredRow {
+  about: About;
+  name: string;
+  sourceId: string;
+  data: string;
+}
+interface EarlyRow {
+  about: About;
+  name: string;
+  link: string | null;
+  machine: boolean;
+  sourceId: string;
+}
+
+const doors = new WeakMap<Db, Doors>();
+
+function doorsOf(db: Db): Doors {
+  let known = doors.get(db);
+  if (!known) doors.set(db, (known = makeDoors(db)));
+  return known;
+}
+
+function makeDoors(db: Db): Doors {
+  return {
+    find: together<Token, About | null>(async (tokens) => {
+      const { rows } = await db.query<About & { place: number }>({
+        name: 'messages-of-tokens',
+        text: `select t.place, m.person_id, m.id, m.walk_id, m.journey_id, m.step, m.channel, m.links,
+            coalesce(m.handed_at > clock_timestamp() - interval '${EARLY_SECONDS} seconds', m.state = 'sending') as early,
+            (select ${PRESENT} from workspace) as now
+          from unnest($1::bigint[], $2::bigint[]) with ordinality as t (person, message, place)
+          join messages m on m.person_id = t.person and m.id = t.message`,
+        values: [tokens.map((t) => t.person), tokens.map((t) => t.message)]
+      });
+      const found = new Map(rows.map((r) => [r.place, r]));
+      return tokens.map((_, i) => found.get(i + 1) ?? null);
+    }),
+    store: together<StoredRow, void>(async (rows) => {
+      await db.query({
+        name: 'store-happenings',
+        text: `
+          insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
+          select person, name, at, 'tracking', source_id, walk, journey, step, message, data
+          from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::text[], $5::integer[], $6::bigint[], $7::text[], $8::bigint[], $9::jsonb[])
+            with ordinality as t (person, name, at, source_id, walk, journey, step, message, data, place)
+          order by place
+          on conflict do nothing`,
+        values: columns(
+          rows.map(({ about, ...r }) => ({
+            ...r,
+            person: about.person_id,
+            at: ts(about.now),
+            walk: about.walk_id,
+            journey: about.journey_id,
+            step: about.step,
+            message: about.id
+          })),
+          ['person', 'name', 'at', 'sourceId', 'walk', 'journey', 'step', 'message', 'data']
+        )
+      });
+      await notify(db, 'inbox');
+      return rows.map(() => undefined);
+    }),
+    early: together<EarlyRow, void>(async (rows) => {
+      await db.query({
+        name: 'store-early-fetches',
+        text: `
+          insert into early_fetches (person_id, message_id, name, link, machine, source_id, at, decide_at)
+          select distinct on (person, message, source_id) person, message, name, link, machine, source_id, at,
+            clock_timestamp() + interval '${EARLY_SECONDS} seconds'
+          from unnest($1::bigint[], $2::bigint[], $3::text[], $4::text[], $5::boolean[], $6::text[], $7::timestamptz[])
+            with ordinality as t (person, message, name, link, machine, source_id, at, place)
+          -- A loop that fetches one picture for ever is one fetch.
+          where not exists (select from early_fetches e
+            where e.person_id = t.person and e.message_id = t.message and e.source_id = t.source_id)
+          order by person, message, source_id, place`,
+        values: columns(
+          rows.map(({ about, ...r }) => ({ ...r, person: about.person_id, message: about.id, at: ts(about.now) })),
+          ['person', 'message', 'name', 'link', 'machine', 'sourceId', 'at']
+        )
+      });
+      return rows.map(() => undefined);
+    })
+  };
+}
+
 /** The message a token is about; `null` for a token that is not ours or for a message that is gone. */
 async function messageOf(db: Db, use: TokenUse, text: string): Promise<{ token: Token; about: About } | null> {
   const token = readToken(await workspaceSecret(db), use, text);
   if (!token) return null;
-  const { rows } = await db.query<About>({
-    name: 'message-of-token',
-    text: `select person_id, id, walk_id, journey_id, step, channel, links,
-        coalesce(handed_at > clock_timestamp() - interval '${EARLY_SECONDS} seconds', state = 'sending') as early
-      from messages where person_id = $1 and id = $2`,
-    values: [token.person, token.message]
-  });
-  return rows[0] ? { token, about: rows[0] } : null;
+  const about = await doorsOf(db).find(token);
+  return about && { token, about };
 }
 
-async function store(
-  db: Db,
-  about: About,
-  name: string,
-  sourceId: string,
-  data: Record<string, unknown>
-): Promise<void> {
-  await db.query({
-    name: 'store-happening',
-    text: `
-      insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
-      values ($1, $2, $3, 'tracking', $4, $5, $6, $7, $8, $9)
-      on conflict do nothing`,
-    values: [
-      about.person_id,
-      name,
-      ts(await now(db)),
-      sourceId,
-      about.walk_id,
-      about.journey_id,
-      about.step,
-      about.id,
-      JSON.stringify({ channel: about.channel, ...data })
-    ]
-  });
-  await notify(db, 'inbox');
-}
+const store = (db: Db, about: About, name: string, sourceId: string, data: Record<string, unknown>): Promise<void> =>
+  doorsOf(db).store({ about, name, sourceId, data: JSON.stringify({ channel: about.channel, ...data }) });
 
 /** One fetch a minute counts, so that a reader which fetches a picture five times at once has opened once. */
-async function minuteId(db: Db, about: About, name: string): Promise<string> {
-  return `${about.id}/${name}/${Math.floor((await now(db)) / 60_000)}`;
-}
+const minuteId = (about: About, name: string): string => `${about.id}/${name}/${Math.floor(about.now / 60_000)}`;
 
 /**
  * Something of a message was fetched. Within seconds of handing it over nobody can say yet whether by a reader or by a
@@ -91,20 +154,10 @@ async function fetched(
   link: string | null,
   machine: boolean
 ): Promise<void> {
-  const id = await minuteId(db, about, machine ? `${what} by a machine` : what);
-  if (!about.early) {
-    const data = { ...(link === null ? {} : { link }), ...(machine || name === 'trap' ? { machine: true } : {}) };
-    return store(db, about, name === 'trap' ? 'clicked' : name, id, data);
-  }
-  await db.query({
-    name: 'store-early-fetch',
-    text: `
-      insert into early_fetches (person_id, message_id, name, link, machine, source_id, at, decide_at)
-      select $1, $2, $3, $4, $5, $6, $7, clock_timestamp() + interval '${EARLY_SECONDS} seconds'
-      -- A loop that fetches one picture for ever is one fetch.
-      where not exists (select from early_fetches where person_id = $1 and message_id = $2 and source_id = $6)`,
-    values: [about.person_id, about.id, name, link, machine, id, ts(await now(db))]
-  });
+  const sourceId = minuteId(about, machine ? `${what} by a machine` : what);
+  if (about.early) return doorsOf(db).early({ about, name, link, machine, sourceId });
+  const data = { ...(link === null ? {} : { link }), ...(machine || name === 'trap' ? { machine: true } : {}) };
+  return store(db, about, name === 'trap' ? 'clicked' : name, sourceId, data);
 }
 
 /** A pixel was fetched. False where the token is not ours. */
@@ -168,6 +221,6 @@ export async function senderName(db: Db): Promise<string> {
 export async function unsubscribed(db: Db, token: string): Promise<boolean> {
   const found = await messageOf(db, 'unsubscribe', token);
   if (!found) return false;
-  await store(db, found.about, 'unsubscribed', await minuteId(db, found.about, 'unsubscribe'), {});
+  await store(db, found.about, 'unsubscribed', minuteId(found.about, 'unsubscribe'), {});
   return true;
 }
