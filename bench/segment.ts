@@ -45,15 +45,13 @@ async function fill(pool: Pool): Promise<void> {
   await pool.query(
     `insert into people (email, zone, fields, created_at, updated_at)
      select 'p' || n || '@people.example', case when n % 3 = 0 then 'Europe/Dublin' end,
-       jsonb_build_object('town', (array['Quillmoor', 'Thornmere', 'Ennis', 'Aldbrook'])[1 + n % 4], 'visit', to_char(date '2027-03-01' - (n * 7919 % 400)::integer, 'YYYY-MM-DD')), $1, $1
+       jsonb_build_object('town', (array['Quillmoor', 'Thornmere', 'Ennis', 'Aldbrook'])[1 + n % 4], 'visit', to_char(date '2027-03-01' - (n::bigint * 7919 % 400)::integer, 'YYYY-MM-DD')), $1, $1
      from generate_series(1, ${PEOPLE}) n`,
     [at]
   );
   await pool.query(`insert into person_tags select id, 'member', $1 from people where id % 5 = 0`, [at]);
   await pool.query(`insert into person_tags select id, 'staff', $1 from people where id % 97 = 0`, [at]);
-  await pool.query(`insert into consents select id, 'email', 'given', $1, 'bench' from people where id % 10 <> 0`, [
-    at
-  ]);
+  await pool.query(`insert into consents select id, 'email', 'given', $1, 'bench' from people where id % 7 <> 0`, [at]);
   await pool.query(`insert into scores select id, 'interest', id * 31 % 100, $1 from people where id % 2 = 0`, [at]);
   await pool.query(
     `insert into happenings (person_id, name, at, source, data, handled_at)
@@ -79,12 +77,12 @@ export const segment: Benchmark = (say) =>
     const rows: Row[] = [];
     for (const [name, condition, byHand] of QUESTIONS) {
       const parameters = new Parameters();
-      const { sql, exact } = conditionSql(condition, 'over', { at: NOW, workspace, zones }, parameters);
+      const { sql } = conditionSql(condition, 'over', { at: NOW, workspace, zones }, parameters);
       const runs: [number, number][] = [];
       for (let round = 0; round <= ROUNDS; round++) {
         const [ours, found] = await timed(sql, parameters.values);
         const [reference, expected] = await timed(byHand);
-        if (!exact || found !== expected) throw new Error(`${name}: found ${found}, by hand ${expected}`);
+        if (found !== expected) throw new Error(`${name}: found ${found}, by hand ${expected}`);
         // The first of each warms what both read.
         if (round) runs.push([ours, reference]);
         if (round === 1) say(`${name}: ${found} people`);

@@ -23,7 +23,7 @@ async function fill(pool: Pool, from: number, to: number): Promise<void> {
   );
   await pool.query(
     `insert into agenda (person_id, next_at, worked_at, state, walking)
-     select n, $1::timestamptz + case when n <= ${DUE} then - (n || ' s')::interval else (1 + n * 7919 % 31536000 || ' s')::interval end, $1, '{}', 1
+     select n, $1::timestamptz + case when n <= ${DUE} then - (n || ' s')::interval else (1 + n::bigint * 7919 % 31536000 || ' s')::interval end, $1, '{}', 1
      from generate_series($2::bigint, $3::bigint) n`,
     [ts(NOW), from + 1, to]
   );

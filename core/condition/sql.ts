@@ -9,12 +9,13 @@ import { PERSON_COLUMNS, type PersonColumn } from '../person/columns.ts';
 import type { Engagement } from '../engagement/models.ts';
 import type { FieldValue } from '../person/values.ts';
 import { parseAmount } from '../person/amount.ts';
-import { parseDate } from '../time/civil.ts';
-import { duration, type Duration } from '../time/duration.ts';
+import { addDuration, parseDate } from '../time/civil.ts';
+import { DAY, duration, type Duration } from '../time/duration.ts';
 import { instantText, parseInstant } from '../time/instant.ts';
 import { compileComparison, type Comparison } from './comparison.ts';
 import type { Filters } from './happening.ts';
 import type { Condition, DidCondition, Ordered } from './schema.ts';
+import { dayBounds, sinceWhen } from './windows.ts';
 
 /** Collects parameters; gives each its place. */
 export class Parameters {
@@ -96,15 +97,19 @@ class Maker {
     if ('came' in condition) return 'false';
     if ('field' in condition) {
       const { field, ...comparison } = condition;
-      return this.field(field, comparison);
+      return this.field(field, comparison, side);
     }
     if ('score' in condition) {
       const { score, ...comparison } = condition;
       return this.score(score, comparison as Comparison, side);
     }
     if ('not' in condition) return `(not ${this.of(condition.not, other(side))})`;
-    if ('spent' in condition) return this.spent(condition);
-    if ('orders' in condition) return this.orders(condition);
+    if ('spent' in condition || 'orders' in condition) {
+      // Of a sum or a count nobody knows which way a bound that is not sure errs.
+      if (condition.last !== undefined && !condition.since && !this.isSure(duration(condition.last)))
+        return this.unsure(side);
+      return 'spent' in condition ? this.spent(condition, side) : this.orders(condition, side);
+    }
     if ('tag' in condition) return this.has('person_tags', 'tag', condition.tag);
     if ('list' in condition) return this.has('person_lists', 'list', condition.list);
     if ('segment' in condition) return this.has('person_segments', 'segment', condition.segment);
@@ -158,22 +163,55 @@ class Maker {
     return `(${parts.join(' and ')})`;
   }
 
-  /** The instant after a duration, counted where the person is. */
-  private after(at: string, d: Duration): string {
-    return `civil_after(${at}, ${this.zone}, ${d.years * 12 + d.months}, ${d.days}, make_interval(secs => ${d.ms / 1000}))`;
+  /** What is another for each zone, as the person's has it: worked out here, once for all. */
+  private perZone(of: (zone: string) => string, type: string): string {
+    const { workspace, zones } = this.asked;
+    const own = of(workspace.zone);
+    const others = zones.flatMap((zone) => {
+      const value = of(zone);
+      return value === own ? [] : [[zone, value] as const];
+    });
+    const usual = this.add(own, type);
+    return others.length
+      ? `coalesce((${this.add(JSON.stringify(Object.fromEntries(others)), 'jsonb')} ->> p.zone)::${type}, ${usual})`
+      : usual;
   }
 
-  /** The day that the wall clock shows, or its midnight after a duration. */
+  /** Behind which instant something is not as long ago as a duration, by zone; worked out once. */
+  private readonly windows = new Map<string, (zone: string) => ReturnType<typeof sinceWhen>>();
+  private since(d: Duration): (zone: string) => ReturnType<typeof sinceWhen> {
+    const name = JSON.stringify(d);
+    let of = this.windows.get(name);
+    if (!of) {
+      const { at, workspace, zones } = this.asked;
+      const known = new Map([workspace.zone, ...zones].map((zone) => [zone, sinceWhen(zone, at, d)]));
+      this.windows.set(name, (of = (zone) => known.get(zone) ?? sinceWhen(zone, at, d)));
+    }
+    return of;
+  }
+
+  /** Whether the same counts by either side, whatever the zone. */
+  private isSure(d: Duration): boolean {
+    const of = this.since(d);
+    return [this.asked.workspace.zone, ...this.asked.zones].every((zone) => of(zone).over === of(zone).under);
+  }
+
+  /** That an instant is not as long ago as a duration. */
+  private lately(at: string, d: Duration, side: Side): string {
+    if (!this.isSure(d)) this.exact = false;
+    const of = this.since(d);
+    return `${at} >= ${this.perZone((zone) => instantText(of(zone)[side]), 'timestamptz')}`;
+  }
+
+  /** The day that the wall clock shows. */
   private readonly day = (at: string): string => `((${at}) at time zone ${this.zone})::date`;
-  private readonly dayAfter = (day: string, d: Duration): string =>
-    `(${day} + make_interval(months => ${d.years * 12 + d.months}) + make_interval(days => ${d.days}, secs => ${d.ms / 1000}))`;
 
   // Orders are a part of the person's state: see core/person/orders.ts.
-  private counted(query: Ordered): { left: string; where: string } {
+  private counted(query: Ordered, side: Side): { left: string; where: string } {
     if (query.since) return { left: '0', where: 'false' };
     const last = query.last === undefined ? null : duration(query.last);
     const placed = `to_timestamp((o ->> 'at')::double precision / 1000)`;
-    const window = last ? `${this.now} < ${this.after(placed, last)}` : 'true';
+    const window = last ? this.lately(placed, last, side) : 'true';
     if (query.product === undefined && query.category === undefined)
       return { left: `(o ->> 'left')::numeric`, where: `not (o ->> 'gone')::boolean and ${window}` };
     const fits = [
@@ -190,14 +228,14 @@ class Maker {
 
   private readonly eachOrder = `from agenda a cross join jsonb_array_elements(coalesce(a.state -> 'orders', '[]')) as o where a.person_id = p.id`;
 
-  private spent(condition: { spent: object } & Ordered): string {
-    const { left, where } = this.counted(condition);
+  private spent(condition: { spent: object } & Ordered, side: Side): string {
+    const { left, where } = this.counted(condition, side);
     const sum = `(select coalesce(sum(${left}), 0) ${this.eachOrder} and ${where})`;
     return this.numbers(sum, condition.spent as Comparison, (v) => parseAmount(v as string | number));
   }
 
-  private orders(condition: { orders: object } & Ordered): string {
-    const { where } = this.counted(condition);
+  private orders(condition: { orders: object } & Ordered, side: Side): string {
+    const { where } = this.counted(condition, side);
     return this.numbers(`(select count(*) ${this.eachOrder} and ${where})`, condition.orders as Comparison);
   }
 
@@ -208,17 +246,13 @@ class Maker {
     // message the core can tell.
     if (since || (of !== undefined && journey === undefined)) return String(none);
     if (of !== undefined) return this.unsure(side);
-    const told = isTold(did, filters);
+    const d = last === undefined ? null : duration(last);
+    const told = isTold(did, filters) && (!times || !d || this.isSure(d));
     if (!told && (none || side === 'under')) return this.unsure(side);
     const asked = this.filters(did, { ...filters, journey });
     const table = did === 'sent' ? 'messages' : 'happenings';
     const at = did === 'sent' ? 'h.created_at' : 'h.at';
-    const d = last === undefined ? null : duration(last);
-    // Nothing can lie further back than the longest this can be, which an index may go by.
-    const window = d
-      ? ` and ${at} > ${this.now} - make_interval(months => ${d.years * 12 + d.months}, days => ${d.days + 2}, secs => ${d.ms / 1000})
-          and ${this.now} < ${this.after(at, d)}`
-      : '';
+    const window = d ? ` and ${this.lately(at, d, side)}` : '';
     const named = did === 'sent' ? '' : ` and h.name = ${this.add(did)} and h.handled_at is not null`;
     const found = `from ${table} h where h.person_id = p.id${named}${window}${asked}`;
     if (!told) return this.unsure(side, `exists (select ${found})`);
@@ -272,12 +306,15 @@ class Maker {
     return parts.map((p) => ` and ${p}`).join('');
   }
 
-  private field(field: string, c: Comparison): string {
+  private field(field: string, c: Comparison, side: Side): string {
     const own = (PERSON_COLUMNS as readonly string[]).includes(field);
-    // Own columns are text; other fields keep their JSON type.
-    const value = own ? `to_jsonb(p.${field as PersonColumn})` : `(p.fields -> ${this.add(field)}::text)`;
-    const has = `(coalesce(${value}, 'null') not in ('null', '""', '[]'))`;
-    const text = `(case when jsonb_typeof(${value}) = 'string' then ${value} #>> '{}' end)`;
+    // Own columns are text; other fields keep their JSON type. What passes the cheap question is asked the other.
+    const name = own ? '' : this.add(field, 'text');
+    const value = own ? `to_jsonb(p.${field as PersonColumn})` : `(p.fields -> ${name})`;
+    const raw = own ? `p.${field as PersonColumn}` : `(p.fields ->> ${name})`;
+    const isText = own ? 'true' : `jsonb_typeof(${value}) = 'string'`;
+    const has = `(coalesce(${raw}, '') not in ('', '[]') or ${own ? 'false' : `coalesce(${value} = '"[]"', false)`})`;
+    const text = raw;
     const number = `(case when jsonb_typeof(${value}) = 'number' then (${value})::numeric end)`;
     const chosen = `(select coalesce(array_agg(lower(x)), '{}') from jsonb_array_elements_text(
       case jsonb_typeof(${value}) when 'array' then ${value} else jsonb_build_array(${value}) end) as x)`;
@@ -293,12 +330,15 @@ class Maker {
       if (typeof v !== 'string') return sure(`${value} = ${this.add(JSON.stringify(v), 'jsonb')}`);
       const wanted = this.add(v.toLowerCase(), 'text');
       const at = v.includes('T') ? parseInstant(v) : null;
-      const sameInstant = at === null ? '' : ` or as_instant(${text}) = ${this.add(instantText(at), 'timestamptz')}`;
-      return sure(
-        `case jsonb_typeof(${value}) when 'array' then ${chosen} = array[${wanted}] else lower(${text}) = ${wanted}${sameInstant} end`
-      );
+      const sameInstant =
+        at === null ? '' : ` or (${isText} and as_instant(${raw}) = ${this.add(instantText(at), 'timestamptz')})`;
+      const oneChosen = own
+        ? ''
+        : ` or (left(${raw}, 1) = '[' and jsonb_typeof(${value}) = 'array' and ${chosen} = array[${wanted}])`;
+      return sure(`(lower(${raw}) = ${wanted} and ${isText})${oneChosen}${sameInstant}`);
     };
-    const like = (pattern: string): string => sure(`${has} and lower(${text}) like ${this.add(pattern, 'text')}`);
+    const like = (pattern: string): string =>
+      sure(`lower(${raw}) like ${this.add(pattern, 'text')} and ${isText} and ${has}`);
     const plain = (v: string): string => v.toLowerCase().replace(/[\\%_]/g, '\\$&');
     const choices = (v: string[]): string =>
       this.add(
@@ -307,10 +347,12 @@ class Maker {
       );
     const parts: string[] = [];
     if (c.set !== undefined) parts.push(c.set ? has : `(not ${has})`);
-    if (c.is !== undefined) parts.push(`(${has} and ${same(c.is)})`);
-    if (c.not !== undefined) parts.push(`(not (${has} and ${same(c.not)}))`);
-    if (c.in) parts.push(`(${has} and (${c.in.map(same).join(' or ')}))`);
-    if (c.notIn) parts.push(`(not (${has} and (${c.notIn.map(same).join(' or ')})))`);
+    // What equals a value that is not empty has one.
+    const equals = (v: FieldValue): string => (v === '' || Array.isArray(v) ? `(${same(v)} and ${has})` : same(v));
+    if (c.is !== undefined) parts.push(equals(c.is));
+    if (c.not !== undefined) parts.push(`(not ${equals(c.not)})`);
+    if (c.in) parts.push(`(${c.in.map(equals).join(' or ')})`);
+    if (c.notIn) parts.push(`(not (${c.notIn.map(equals).join(' or ')}))`);
     if (c.contains !== undefined) parts.push(like(`%${plain(c.contains)}%`));
     if (c.startsWith !== undefined) parts.push(like(`${plain(c.startsWith)}%`));
     for (const [key, sign] of [
@@ -324,8 +366,8 @@ class Maker {
     }
     if (c.before !== undefined) parts.push(this.against(text, '<', c.before));
     if (c.after !== undefined) parts.push(this.against(text, '>', c.after));
-    if (c.last !== undefined) parts.push(this.within(text, duration(c.last), 'last'));
-    if (c.next !== undefined) parts.push(this.within(text, duration(c.next), 'next'));
+    if (c.last !== undefined) parts.push(this.within(text, duration(c.last), 'last', side));
+    if (c.next !== undefined) parts.push(this.within(text, duration(c.next), 'next', side));
     if (c.dayIs) parts.push(this.isToday(text));
     if (c.has !== undefined) parts.push(`(${has} and ${chosen} @> ${choices([c.has])})`);
     if (c.hasAll) parts.push(`(${has} and ${chosen} @> ${choices(c.hasAll)})`);
@@ -345,14 +387,24 @@ class Maker {
     return `coalesce(case when ${date} is not null then ${date} ${sign} ${this.day(wanted)} else ${instant} ${sign} ${wanted} end, false)`;
   }
 
-  private within(text: string, d: Duration, which: 'last' | 'next'): string {
-    const [date, instant, today] = [`as_date(${text})`, `as_instant(${text})`, this.day(this.now)];
-    const days = which === 'last' ? [date, today] : [today, date];
-    const instants = which === 'last' ? [instant, this.now] : [this.now, instant];
-    const [from = '', to = ''] = days;
-    const [begins = '', ends = ''] = instants;
-    return `coalesce(case when ${date} is not null then ${from} <= ${to} and ${to} <= ${this.dayAfter(from, d)}
-      else ${begins} <= ${ends} and ${ends} < ${this.after(begins, d)} end, false)`;
+  private within(text: string, d: Duration, which: 'last' | 'next', side: Side): string {
+    const days = (end: 0 | 1): string => this.perZone((zone) => dayBounds(zone, this.asked.at, d, which)[end], 'text');
+    const { at, workspace, zones } = this.asked;
+    // Days around the window by any clock: whatever is not among them is not looked at more closely.
+    const ends = [workspace.zone, ...zones].map((zone) =>
+      which === 'last' ? this.since(d)(zone).over : addDuration(zone, at, d)
+    );
+    const near = which === 'last' ? [Math.min(...ends), at] : [at, Math.max(...ends)];
+    const [from = '', to = ''] = near.map((end, i) =>
+      this.add(instantText(end + (i ? 2 : -2) * DAY).slice(0, 10), 'text')
+    );
+    const instant = `as_instant(${text})`;
+    const inside =
+      which === 'last'
+        ? `${instant} <= ${this.now} and ${this.lately(instant, d, side)}`
+        : `${instant} >= ${this.now} and ${instant} < ${this.perZone((zone) => instantText(addDuration(zone, at, d)), 'timestamptz')}`;
+    return `coalesce(${text} >= ${from} and ${text} <= ${to} and case when length(${text}) = 10
+      then ${text} >= ${days(0)} and ${text} <= ${days(1)} and as_date(${text}) is not null else ${inside} end, false)`;
   }
 
   /** Today's month and day; a 29 February is 28 February in other years. */

@@ -1,15 +1,16 @@
 /** Who may have joined or left a segment by the clock alone: asked of the database, so that the core looks at those and no others. */
 import { conditionSql, type AskedAt, type Parameters } from '../../core/condition/sql.ts';
+import { isZone } from '../../core/time/civil.ts';
 import type { Workspace } from '../../core/settings/workspace.ts';
 import type { Db } from '../db/pool.ts';
 
 let zones: string[] | null = null;
 
-/** Zones that the database knows, read once. */
+/** Zones that both the database and the core know, read once. */
 export async function knownZones(db: Db): Promise<string[]> {
   if (!zones) {
     const { rows } = await db.query<{ name: string }>('select name from pg_timezone_names');
-    zones = rows.map((r) => r.name);
+    zones = rows.flatMap((r) => (isZone(r.name) ? [r.name] : []));
   }
   return zones;
 }

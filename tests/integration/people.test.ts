@@ -1,12 +1,7 @@
 /** Importing, finding, and conditions as SQL. */
 import { randomUUID } from 'node:crypto';
-import fc from 'fast-check';
 import { afterEach, beforeEach, expect, it } from 'vitest';
 import { collected, journey, MONDAY, put, reachable } from '../make.ts';
-import { compileCondition } from '../../core/condition/evaluate.ts';
-import { conditionSchema, type Condition } from '../../core/condition/schema.ts';
-import { conditionSql, Parameters } from '../../core/condition/sql.ts';
-import { compileSettings } from '../../core/settings/workspace.ts';
 import type { PersonState } from '../../core/person/state.ts';
 import { createUser } from '../../server/access/sessions.ts';
 import { openTable, type Table } from '../../server/people/csv.ts';
