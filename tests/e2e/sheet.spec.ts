@@ -248,3 +248,35 @@ test('in Watch nothing can be dragged, put in or deleted', async ({ page, query 
   expect(await query(`select draft::text as n from journeys where key = 'after-the-first-visit'`)).toEqual([before]);
   await query('delete from journeys where key = $1', [KEY]);
 });
+
+test('a step is turned off with a key: it is drawn so, told so, found so, and on again by the finding', async ({
+  page,
+  query
+}) => {
+  await query(
+    `insert into journeys (key, name, folder, draft, draft_saved_at, created_at, created_by)
+     values ('offs', 'Offs', '', $1, now(), now(), 'test')`,
+    [JSON.stringify({ ...DRAFT, key: 'offs' })]
+  );
+  await page.goto('/journeys/offs');
+  await page.getByTestId('clock').waitFor();
+  const nudge = card(page, 'nudge');
+  await nudge.click();
+  await page.keyboard.press('o');
+  await expect(nudge).toHaveClass(/\boff\b/);
+  await expect(nudge).toContainText('off');
+  await expect(page.getByLabel('Off: everyone passes it over (o)')).toBeChecked();
+  await expect(page.getByText(/^\(Off, passed over: /)).toBeVisible();
+  await expect
+    .poll(async () => JSON.stringify((await query('select draft from journeys where key = $1', ['offs']))[0]))
+    .toContain('"off":true');
+  await page.getByRole('button', { name: 'Turn it on again' }).first().click();
+  await expect(nudge).not.toHaveClass(/\boff\b/);
+
+  await card(page, 'ask').click();
+  await page.keyboard.press('o');
+  await expect(
+    page.getByText('A step that opens lanes, waits, loops or ends the journey cannot be off.')
+  ).toBeVisible();
+  await query(`delete from journeys where key = 'offs'`);
+});
