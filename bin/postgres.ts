@@ -5,7 +5,7 @@
  * chance when it is made; what connects in the end is no superuser.
  */
 import { execFile, fork, type ChildProcess } from 'node:child_process';
-import { randomBytes } from 'node:crypto';
+import { randomBytes, randomInt } from 'node:crypto';
 import {
   chmodSync,
   chownSync,
@@ -17,7 +17,7 @@ import {
   rmSync,
   writeFileSync
 } from 'node:fs';
-import { createServer, type AddressInfo } from 'node:net';
+import { createServer } from 'node:net';
 import { totalmem } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
@@ -51,12 +51,22 @@ export function postgresBin(): string | null {
   return newest ? join(root, newest, 'bin') : null;
 }
 
+/** Below the ports that outgoing connections are given: one of those may be taken before it is used. */
+const PORTS = { from: 15_000, to: 32_000 };
+
+/** A port of 127.0.0.1 on which nobody listens. */
 export async function freePort(): Promise<number> {
-  const server = createServer();
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
-  const { port } = server.address() as AddressInfo;
-  await new Promise((resolve) => server.close(resolve));
-  return port;
+  for (;;) {
+    const port = randomInt(PORTS.from, PORTS.to);
+    const server = createServer();
+    const free = await new Promise<boolean>((resolve) => {
+      server.once('error', () => resolve(false));
+      server.listen(port, '127.0.0.1', () => resolve(true));
+    });
+    if (!free) continue;
+    await new Promise((resolve) => server.close(resolve));
+    return port;
+  }
 }
 
 interface Owner {
