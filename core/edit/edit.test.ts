@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { branch, journey, mail, put, text, wait } from '../../tests/make.ts';
-import type { Step } from '../steps/index.ts';
+import { STEP_KINDS, type Step } from '../steps/index.ts';
 import { DAY, type Elapsed } from '../time/duration.ts';
 import { applyEdit, copyOf, messagesBefore, newStep, type Edit } from './edit.ts';
 import { readGapText } from './gap-text.ts';
@@ -48,6 +48,52 @@ describe('edits', () => {
   it('a wait that is set anew keeps its key, so that people standing there are not lost', () => {
     expect(keys({ edit: 'wait', lane: ['lane'], index: 2, for: 'P9D' })).toEqual(['a', 'w', 'b', 'z']);
   });
+
+  const listen: Step = {
+    key: 'l',
+    kind: 'listen',
+    for: [{ label: 'clicked', when: { happening: 'clicked', of: 'a' }, lane: [put('keen')] }],
+    limit: 'P3D',
+    otherwise: { label: 'late', lane: [] }
+  };
+  const split = STEP_KINDS.split.create('s') as Step;
+  const edited = (step: Step, ...edits: Edit[]): Step =>
+    edits.reduce((document, edit) => applyEdit(document, edit).document, journey([mail('a'), step])).lane[1]!;
+
+  it('lanes of a listen are added, asked something else, named and taken away; one stays', () => {
+    const when = { happening: 'replied', of: 'a' } as const;
+    const more = edited(
+      listen,
+      { edit: 'add-lane', key: 'l', label: 'clicked', when },
+      { edit: 'patch-lane', key: 'l', place: 0, when: { tag: 'x' } },
+      { edit: 'patch-lane', key: 'l', place: 2, label: 'too late' }
+    );
+    expect(more).toMatchObject({
+      for: [
+        { label: 'clicked', when: { tag: 'x' }, lane: [{ key: 'put-keen' }] },
+        { label: 'clicked 2', when, lane: [] }
+      ],
+      otherwise: { label: 'too late' }
+    });
+    const one = edited(more, { edit: 'remove-lane', key: 'l', place: 0 }, { edit: 'remove-lane', key: 'l', place: 0 });
+    expect(one).toMatchObject({ for: [{ label: 'clicked 2' }] });
+  });
+
+  it('lanes of a split are added and weighed; two stay', () => {
+    const three = edited(
+      split,
+      { edit: 'add-lane', key: 's', label: 'third', weight: 50 },
+      { edit: 'patch-lane', key: 's', place: 0, weight: 10 }
+    );
+    expect(three).toMatchObject({ lanes: [{ weight: 10 }, { weight: 50 }, { label: 'third', weight: 50, lane: [] }] });
+    const remove: Edit = { edit: 'remove-lane', key: 's', place: 0 };
+    expect(edited(three, remove, remove)).toMatchObject({ lanes: [{ label: 'second' }, { label: 'third' }] });
+  });
+
+  it('a new listen hears of the nearest email', () =>
+    expect(newStep(base, 'listen', ['lane'], 4)).toMatchObject({
+      for: [{ label: 'clicked About z', when: { happening: 'clicked', of: 'z' } }]
+    }));
 
   it('gives lanes labels of their own', () => {
     const twice = applyEdit(

@@ -4,11 +4,10 @@
  * change, so that undoing is keeping the old one.
  */
 import { produce } from 'immer';
-import type { Condition } from '../condition/schema.ts';
+import type { HappeningOrCondition } from '../condition/schema.ts';
 import type { Path } from '../journey/problems.ts';
 import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
-import type { RulesStep } from '../steps/branch.ts';
 import { kindOf, lanesOf, type Step, STEP_KINDS, type StepName } from '../steps/index.ts';
 import type { WaitStep } from '../steps/wait.ts';
 import { repoint } from './repoint.ts';
@@ -22,8 +21,10 @@ export type Edit =
   | { edit: 'move'; key: string; by: 1 | -1 }
   /** Makes the gap that ends at `index` wait so long; `null`: not at all. */
   | { edit: 'wait'; lane: Path; index: number; for: string | null }
-  | { edit: 'add-lane'; key: string; label: string; when: Condition }
-  | { edit: 'patch-lane'; key: string; place: number; label?: string; when?: Condition }
+  /** Lanes of a branch by rules, a listen or a split; `when` for the first two, `weight` for the last. */
+  | { edit: 'add-lane'; key: string; label: string; when?: HappeningOrCondition; weight?: number }
+  /** The place behind the last lane is that of those who took none of them. */
+  | { edit: 'patch-lane'; key: string; place: number; label?: string; when?: HappeningOrCondition; weight?: number }
   | { edit: 'remove-lane'; key: string; place: number }
   | { edit: 'journey'; set: Partial<Omit<Journey, 'format' | 'key' | 'lane'>> };
 
@@ -62,25 +63,31 @@ export function applyEdit(document: Journey, edit: Edit): Edited {
     case 'add-lane':
       return {
         label: 'Add lane',
-        document: onBranch(
-          document,
-          edit.key,
-          (b) => void b.lanes.push({ label: freshLabel(b, edit.label), when: edit.when, lane: [] })
-        )
+        document: onLanes(document, edit.key, (held) => {
+          const { when, weight } = edit;
+          const question = { ...(when === undefined ? {} : { when }), ...(weight === undefined ? {} : { weight }) };
+          held.lanes.push({ label: freshLabel(held, edit.label), ...question, lane: [] });
+        })
       };
     case 'patch-lane':
       return {
         label: 'Change lane',
-        document: onBranch(document, edit.key, (b) => {
-          const lane = b.lanes[edit.place];
-          if (edit.label !== undefined) (lane ?? b.otherwise).label = edit.label;
+        document: onLanes(document, edit.key, ({ lanes, otherwise }) => {
+          const lane = lanes[edit.place];
+          const named = lane ?? otherwise;
+          if (edit.label !== undefined && named) named.label = edit.label;
           if (edit.when !== undefined && lane) lane.when = edit.when;
+          if (edit.weight !== undefined && lane) lane.weight = edit.weight;
         })
       };
     case 'remove-lane':
       return {
         label: 'Remove lane',
-        document: onBranch(document, edit.key, (b) => void (b.lanes.length > 1 && b.lanes.splice(edit.place, 1)))
+        document: onLanes(
+          document,
+          edit.key,
+          ({ lanes, least }) => void (lanes.length > least && lanes.splice(edit.place, 1))
+        )
       };
     case 'journey':
       return { label: 'Change journey', document: produce(document, (d) => assign(d, edit.set)) };
@@ -118,15 +125,38 @@ function onLaneOf(document: Journey, key: string, change: (lane: Step[], index: 
   });
 }
 
-function onBranch(document: Journey, key: string, change: (branch: RulesStep) => void): Journey {
+interface HeldLane {
+  label: string;
+  when?: HappeningOrCondition;
+  weight?: number;
+  lane: Step[];
+}
+
+/** The lanes of a step that can be added and taken away, with the one for everybody else. */
+interface HeldLanes {
+  lanes: HeldLane[];
+  otherwise: { label: string } | null;
+  /** So many have to stay. */
+  least: number;
+}
+
+function heldBy(step: Step | undefined): HeldLanes | null {
+  // Each kind's own lanes are these with less: what an edit gives them is what that kind's form asks for.
+  if (step?.kind === 'branch' && step.by === 'rules')
+    return { lanes: step.lanes as HeldLane[], otherwise: step.otherwise, least: 1 };
+  if (step?.kind === 'listen') return { lanes: step.for as HeldLane[], otherwise: step.otherwise, least: 1 };
+  return step?.kind === 'split' ? { lanes: step.lanes, otherwise: null, least: 2 } : null;
+}
+
+function onLanes(document: Journey, key: string, change: (held: HeldLanes) => void): Journey {
   return onLaneOf(document, key, (lane, i) => {
-    const step = lane[i];
-    if (step?.kind === 'branch' && step.by === 'rules') change(step);
+    const held = heldBy(lane[i]);
+    if (held) change(held);
   });
 }
 
-function freshLabel(branch: RulesStep, wanted: string): string {
-  const used = new Set([...branch.lanes.map((l) => l.label), branch.otherwise.label]);
+function freshLabel({ lanes, otherwise }: HeldLanes, wanted: string): string {
+  const used = new Set([...lanes.map((l) => l.label), otherwise?.label]);
   for (let n = 1; ; n++) {
     const label = n === 1 ? wanted : `${wanted} ${n}`;
     if (!used.has(label)) return label;
@@ -170,9 +200,12 @@ export function freshKey(document: Journey, base: string, taken: ReadonlySet<str
 /** A new step of a kind. A branch asks about the message before it, where there is one. */
 export function newStep(document: Journey, kind: StepName, lane: Path, index: number): Step {
   const step = STEP_KINDS[kind].create(freshKey(document, kind));
-  if (step.kind !== 'branch' || step.by !== 'rules') return step;
   const message = messageBefore(document, lane, index);
-  if (!message) return step;
+  if (step.kind === 'listen' && message) {
+    const title = kindOf(message).card(message).title;
+    return { ...step, for: [{ label: `clicked ${title}`, when: { happening: 'clicked', of: message.key }, lane: [] }] };
+  }
+  if (step.kind !== 'branch' || step.by !== 'rules' || !message) return step;
   return {
     ...step,
     lanes: [
@@ -189,7 +222,11 @@ export function messageBefore(document: Journey, lane: Path, index: number): Ste
 }
 
 /** Messages that a walk has passed when it comes to a place. */
-export function messagesBefore(document: Journey, lane: Path, index: number): Step[] {
+export const messagesBefore = (document: Journey, lane: Path, index: number): Step[] =>
+  stepsBefore(document, lane, index).filter((s) => s.kind === 'email' || s.kind === 'sms');
+
+/** Steps that a walk may have passed when it comes to a place, with those inside their lanes. */
+export function stepsBefore(document: Journey, lane: Path, index: number): Step[] {
   const found: Step[] = [];
   let steps: Step[] = document.lane;
   // Down the path, collecting what stands before each step that holds the next lane.
@@ -210,7 +247,7 @@ export function messagesBefore(document: Journey, lane: Path, index: number): St
     at = at.slice(end + 1);
   }
   take(index);
-  return found.filter((s) => s.kind === 'email' || s.kind === 'sms');
+  return found;
 }
 
 function inside(step: Step): Step[] {

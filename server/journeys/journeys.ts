@@ -1,3 +1,11 @@
+/** Journeys that can be named, by their key; archived ones are over. */
+export async function journeyNames(db: Db): Promise<{ key: string; name: string }[]> {
+  const { rows } = await db.query<{ key: string; name: string }>(
+    `select key, name from journeys where state <> 'archived' order by lower(name), key`
+  );
+  return rows;
+}
+
 /** Journeys as documents: making one, saving its draft, reading it. */
 import { schemaProblems, pathText } from '../../core/journey/problems.ts';
 import { sizeProblem, sizeText } from '../../core/journey/size.ts';

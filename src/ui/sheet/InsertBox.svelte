@@ -20,7 +20,10 @@
     const typed = text.trim().toLowerCase();
     const begins = (k: StepName): boolean => SHOWN[k].called.toLowerCase().startsWith(typed) || k.startsWith(typed);
     const holds = (k: StepName): boolean => STEP_KINDS[k].does.includes(typed);
-    return [...SHEET_KINDS.filter(begins), ...SHEET_KINDS.filter((k) => !begins(k) && typed.length > 1 && holds(k))];
+    // What is typed to its end is meant: "list" is no listen.
+    const whole = (k: StepName): number => (SHOWN[k].called.toLowerCase() === typed || k === typed ? 0 : 1);
+    const named = SHEET_KINDS.filter(begins).sort((a, b) => whole(a) - whole(b));
+    return [...named, ...SHEET_KINDS.filter((k) => !begins(k) && typed.length > 1 && holds(k))];
   });
 
   function onkeydown(event: KeyboardEvent): void {

@@ -2,7 +2,7 @@
   import { Checkbox, TextInput } from 'carbon-components-svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import { tick } from 'svelte';
-  import { laneAt, messagesBefore, placeOf } from '$core/edit/edit.ts';
+  import { laneAt, placeOf, stepsBefore } from '$core/edit/edit.ts';
   import type { Finding } from '$core/check/index.ts';
   import { layoutSheet } from '$core/sheet/layout.ts';
   import { canBeOff, isOff, STEP_KINDS } from '$core/steps/index.ts';
@@ -20,9 +20,10 @@
     tags: string[];
     fields: string[];
     scores: string[];
+    journeys: { key: string; name: string }[];
     sample: SamplePerson[];
   }
-  let { editor, findings, tags, fields, scores, sample }: Props = $props();
+  let { editor, findings, tags, fields, scores, journeys, sample }: Props = $props();
 
   let panel: HTMLElement;
   const step = $derived(editor.selected);
@@ -46,7 +47,9 @@
   /** What can be named where the selected step stands, or in the journey's own rules: behind all its steps. */
   const known = $derived.by((): Nameable => {
     const place = step ? placeOf(editor.document, step.key) : { lane: ['lane'], index: editor.document.lane.length };
-    return { tags, fields, scores, messages: place ? messagesBefore(editor.document, place.lane, place.index) : [] };
+    const before = place ? stepsBefore(editor.document, place.lane, place.index) : [];
+    const messages = before.filter((s) => s.kind === 'email' || s.kind === 'sms');
+    return { tags, fields, scores, messages, tasks: before.filter((s) => s.kind === 'task'), journeys };
   });
 
   /** Sets one key of the selected step; text left empty takes the key out, where the key may be absent. */

@@ -19,7 +19,19 @@ import TextField from 'carbon-icons-svelte/lib/Edit.svelte';
 import Webhook from 'carbon-icons-svelte/lib/Api.svelte';
 import type { Component } from 'svelte';
 import type { Step, StepName } from '$core/steps/index.ts';
+import CallPanel from './panels/CallPanel.svelte';
+import ConsentPanel from './panels/ConsentPanel.svelte';
 import EmailPanel from './panels/EmailPanel.svelte';
+import FieldPanel from './panels/FieldPanel.svelte';
+import HandoverPanel from './panels/HandoverPanel.svelte';
+import LeavePanel from './panels/LeavePanel.svelte';
+import ListPanel from './panels/ListPanel.svelte';
+import ListenPanel from './panels/ListenPanel.svelte';
+import LoopPanel from './panels/LoopPanel.svelte';
+import NotifyPanel from './panels/NotifyPanel.svelte';
+import SplitPanel from './panels/SplitPanel.svelte';
+import TaskPanel from './panels/TaskPanel.svelte';
+import WithdrawPanel from './panels/WithdrawPanel.svelte';
 import SmsPanel from './panels/SmsPanel.svelte';
 import BranchPanel from './panels/BranchPanel.svelte';
 import TagPanel from './panels/TagPanel.svelte';
@@ -37,21 +49,21 @@ export const SHOWN: { [K in StepName]: ShownKind<Extract<Step, { kind: K }>> } =
   email: { icon: Email, called: 'Email', panel: EmailPanel },
   sms: { icon: Chat, called: 'Text', panel: SmsPanel },
   wait: { icon: Hourglass, called: 'Wait', panel: null },
-  listen: { icon: Hearing, called: 'Listen', panel: null },
+  listen: { icon: Hearing, called: 'Listen', panel: ListenPanel },
   branch: { icon: Branch, called: 'Branch', panel: BranchPanel },
-  split: { icon: Dice, called: 'Split', panel: null },
+  split: { icon: Dice, called: 'Split', panel: SplitPanel },
   tag: { icon: Tag, called: 'Tag', panel: TagPanel },
-  list: { icon: List, called: 'List', panel: null },
-  field: { icon: TextField, called: 'Field', panel: null },
+  list: { icon: List, called: 'List', panel: ListPanel },
+  field: { icon: TextField, called: 'Field', panel: FieldPanel },
   score: { icon: Star, called: 'Score', panel: ScorePanel },
-  task: { icon: Task, called: 'Task', panel: null },
-  notify: { icon: Bullhorn, called: 'Notify', panel: null },
-  call: { icon: Webhook, called: 'Call', panel: null },
-  consent: { icon: Locked, called: 'Consent', panel: null },
-  handover: { icon: Over, called: 'Hand over', panel: null },
-  withdraw: { icon: Subtract, called: 'Withdraw', panel: null },
-  loop: { icon: Repeat, called: 'Loop', panel: null },
-  leave: { icon: Exit, called: 'Leave', panel: null }
+  task: { icon: Task, called: 'Task', panel: TaskPanel },
+  notify: { icon: Bullhorn, called: 'Notify', panel: NotifyPanel },
+  call: { icon: Webhook, called: 'Call', panel: CallPanel },
+  consent: { icon: Locked, called: 'Consent', panel: ConsentPanel },
+  handover: { icon: Over, called: 'Hand over', panel: HandoverPanel },
+  withdraw: { icon: Subtract, called: 'Withdraw', panel: WithdrawPanel },
+  loop: { icon: Repeat, called: 'Loop', panel: LoopPanel },
+  leave: { icon: Exit, called: 'Leave', panel: LeavePanel }
 };
 
 /** Kinds that the sheet puts in: those that it has a form for, and waits, which are typed into the gaps. */

@@ -10,6 +10,10 @@ export interface Nameable {
   scores: string[];
   /** Messages that can be asked about. */
   messages: Step[];
+  /** Tasks that can be listened for. */
+  tasks: Step[];
+  /** All journeys there are. */
+  journeys: { key: string; name: string }[];
 }
 
 export interface PanelProps<S extends Step = Step> {

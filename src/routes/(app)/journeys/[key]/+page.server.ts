@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { db } from '$server/app.ts';
 import { getConfig, latestOf } from '$server/config.ts';
 import { BRAKE_ACTS, brake, brakeFigures, deleteJourney, lastAct } from '$server/journeys/brake.ts';
-import { journeyByKey, versionOf } from '$server/journeys/journeys.ts';
+import { journeyByKey, journeyNames, versionOf } from '$server/journeys/journeys.ts';
 import { fieldNames } from '$server/people/field-names.ts';
 import { tagNames } from '$server/people/people.ts';
 import { scoreNames } from '$server/people/shown.ts';
@@ -16,7 +16,7 @@ export const load: PageServerLoad = async ({ params, depends }) => {
   const journey = await journeyByKey(db(), params.key);
   if (!journey) error(404, 'There is no such journey. It may have been deleted.');
   depends(`live:journey:${journey.id}`);
-  const [live, brakes, last, crowds, figures, tags, fields, scores, sample] = await Promise.all([
+  const [live, brakes, last, crowds, figures, tags, fields, scores, journeys, sample] = await Promise.all([
     journey.live_version === null ? null : versionOf(db(), journey.id, journey.live_version),
     brakeFigures(db(), journey.id, latestOf(getConfig())),
     lastAct(db(), journey.id),
@@ -25,6 +25,7 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     tagNames(db()),
     fieldNames(db()),
     scoreNames(db()),
+    journeyNames(db()),
     samplePeople(db())
   ]);
   return {
@@ -45,6 +46,7 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     tags,
     fields,
     scores,
+    journeys,
     sample,
     crumbs: [
       { name: 'Journeys', href: '/journeys' },

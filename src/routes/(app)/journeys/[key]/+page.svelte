@@ -197,7 +197,15 @@
       {/if}
     </div>
     {#if view === 'plan'}
-      <Panel {editor} {findings} tags={data.tags} fields={data.fields} scores={data.scores} sample={data.sample} />
+      <Panel
+        {editor}
+        {findings}
+        tags={data.tags}
+        fields={data.fields}
+        scores={data.scores}
+        journeys={data.journeys}
+        sample={data.sample}
+      />
     {/if}
   </div>
 </div>

@@ -1,0 +1,55 @@
+<script lang="ts">
+  import { TextArea, TextInput } from 'carbon-components-svelte';
+  import { callSchema, type CallStep } from '$core/steps/call.ts';
+  import { inputText, type PanelProps } from './panel.ts';
+
+  let { step, set }: PanelProps<CallStep> = $props();
+
+  // What is typed is kept as typed; only what can be read is taken.
+  // svelte-ignore state_referenced_locally
+  let address = $state(step.url);
+  // svelte-ignore state_referenced_locally
+  let typed = $state(step.data ? JSON.stringify(step.data, null, 2) : '');
+  const addressProblem = $derived(
+    callSchema.shape.url.safeParse(address).success ? '' : 'A web address begins with http:// or https://'
+  );
+  const read = $derived.by((): { data?: unknown; problem: string } => {
+    if (typed.trim() === '') return { problem: '' };
+    try {
+      const data: unknown = JSON.parse(typed);
+      return callSchema.shape.data.safeParse(data).success
+        ? { data, problem: '' }
+        : { problem: 'Names and values in braces, such as { "what": "visit" }' };
+    } catch (error) {
+      return { problem: (error as Error).message };
+    }
+  });
+
+  function change(url: string): void {
+    address = url;
+    if (callSchema.shape.url.safeParse(url).success) set('url', url, false);
+  }
+</script>
+
+<div data-first>
+  <TextInput
+    size="sm"
+    labelText="Web address"
+    value={address}
+    invalid={addressProblem !== ''}
+    invalidText={addressProblem}
+    on:input={(e) => change(inputText(e).trim())}
+  />
+</div>
+<TextArea
+  labelText="What is posted beside the person and the step (JSON)"
+  rows={5}
+  value={typed}
+  invalid={read.problem !== ''}
+  invalidText={read.problem}
+  on:input={(e) => {
+    typed = (e.target as HTMLTextAreaElement).value;
+    if (!read.problem) set('data', read.data);
+  }}
+/>
+<p class="hint">Signed; tried again for two days where it is not answered. Personal fields can stand in every value.</p>
