@@ -75,8 +75,6 @@ export const branchSchema = z
     )
   );
 export type BranchStep = z.infer<typeof branchSchema>;
-/** A branch by rules, as the editor makes it. */
-export type RulesStep = z.infer<typeof byRules>;
 type BandsStep = z.infer<typeof byBands>;
 
 type Choose = (context: StepContext, asked: Asked) => number;

@@ -18,11 +18,13 @@
 
   const heard = $derived(HEARD.find(([name]) => name === h.happening)?.[0] ?? null);
   const about = $derived(heard && ABOUT[heard]);
-  const steps = (all: Step[]): (readonly [string, string])[] => {
-    const named = all.map((s) => [s.key, kindOf(s).card(s).title] as const);
+  /** Those that can be asked about, with any of them; one that is not here stays what it is. */
+  const steps = (all: Step[], any: string): (readonly [string, string])[] => {
+    const named = [['', any] as const, ...all.map((s) => [s.key, kindOf(s).card(s).title] as const)];
     const of = h.of ?? '';
-    return named.some(([key]) => key === of) ? named : [[of, of || 'choose one'] as const, ...named];
+    return named.some(([key]) => key === of) ? named : [...named, [of, of] as const];
   };
+  const setOf = (of: string): void => onchange({ ...h, of: of || undefined });
 </script>
 
 {#if heard}
@@ -33,12 +35,7 @@
     onchange={(name: Heard) => onchange(asking(name, h, known))}
   />
   {#if about === 'message'}
-    <Pick
-      label="Which message"
-      options={steps(known.messages)}
-      value={h.of ?? ''}
-      onchange={(of) => onchange({ ...h, of })}
-    />
+    <Pick label="Which message" options={steps(known.messages, 'any message')} value={h.of ?? ''} onchange={setOf} />
     {#if heard === 'clicked'}
       <TextInput
         size="sm"
@@ -61,12 +58,7 @@
       />
     {/if}
   {:else if about === 'task'}
-    <Pick
-      label="Which task"
-      options={steps(known.tasks)}
-      value={h.of ?? ''}
-      onchange={(of) => onchange({ ...h, of })}
-    />
+    <Pick label="Which task" options={steps(known.tasks, 'any task')} value={h.of ?? ''} onchange={setOf} />
   {:else if about === 'tag'}
     <Suggest
       label="Tag"
