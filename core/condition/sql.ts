@@ -152,7 +152,8 @@ class Maker {
     const parts = [
       c.is === undefined ? '' : `${value} = ${number(c.is)}`,
       c.not === undefined ? '' : `${value} <> ${number(c.not)}`,
-      c.set === undefined ? '' : String(c.set),
+      // Asked of the value though it is always there: a parameter that nothing uses has no type, and is an error.
+      c.set === undefined ? '' : `${value} is ${c.set ? 'not ' : ''}null`,
       c.in ? `${value} = ${list(c.in)}` : '',
       c.notIn ? `not (${value} = ${list(c.notIn)})` : '',
       c.gt === undefined ? '' : `${value} > ${number(c.gt)}`,

@@ -14,12 +14,15 @@ export interface Clock {
 const AHEAD = '2 seconds';
 /** Steps back of less than the difference are what every machine's clock makes now and then. */
 const BACK = '3 seconds';
+/** Further back than this the clock was wrong before, not now: to stand until it is there again could take years. */
+const WRONG = '6 hours';
 
 /**
  * The real clock. Where the machine's was set back it stands at the latest instant that may have been handed out, until the
  * machine's has come there again: something that happens now would otherwise lie before what led to it.
  */
-const REAL = `(select case when clock_timestamp() < m.reached - interval '${BACK}' then greatest(m.reached, m.not_before)
+const REAL = `(select case when clock_timestamp() < m.reached - interval '${WRONG}' then clock_timestamp()
+  when clock_timestamp() < m.reached - interval '${BACK}' then greatest(m.reached, m.not_before)
   else greatest(clock_timestamp(), m.not_before) end from machine_clock m)`;
 
 /** The present instant of `workspace`, as SQL. */
@@ -31,8 +34,9 @@ export async function holdClock(db: Db): Promise<void> {
     name: 'hold-clock',
     text: `
       update machine_clock
-      set not_before = case when clock_timestamp() < reached - interval '${BACK}' then reached else not_before end,
-        reached = greatest(reached, clock_timestamp() + interval '${AHEAD}')
+      set not_before = case when clock_timestamp() < reached - interval '${WRONG}' then '-infinity' when clock_timestamp() < reached - interval '${BACK}' then reached else not_before end,
+        reached = case when clock_timestamp() < reached - interval '${WRONG}' then clock_timestamp() + interval '${AHEAD}'
+          else greatest(reached, clock_timestamp() + interval '${AHEAD}') end
       where (clock_timestamp() > reached - interval '1 second'
           or (clock_timestamp() < reached - interval '${BACK}' and not_before < reached))
         and exists (select from workspace where clock = 'real')`

@@ -100,6 +100,17 @@ it('it stands still until it is there again, and everything goes on meanwhile', 
   expect(rows).toEqual([]);
 });
 
+it('that was years ahead for a moment is wrong, and nothing stands still for years', async () => {
+  await setClock('2 years');
+  await settle(engine, false);
+  await setClock('0');
+  await settle(engine, false);
+  const now = (await readClock(pool)).now;
+  expect(Math.abs(now - Date.now())).toBeLessThan(60_000);
+  await sleep(20);
+  expect((await readClock(pool)).now).toBeGreaterThan(now);
+});
+
 it('a step of less than a second is what clocks do, and nothing stands still for it', async () => {
   await settle(engine, false);
   await setClock('-500 milliseconds');
