@@ -6,14 +6,13 @@
  */
 import { isDated } from '../../core/person/dated.ts';
 import type { Journey } from '../../core/journey/schema.ts';
-import { Parameters } from '../../core/condition/sql.ts';
 import { compile } from '../../core/journey/compile.ts';
 import { parseInstant } from '../../core/time/instant.ts';
 import { now, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import type { SettingsBook } from '../settings/settings.ts';
-import { knownZones, mayHaveChanged } from './may-have-changed.ts';
+import { mayHaveChanged } from './may-have-changed.ts';
 
 export type CrowdKind = 'existing' | 'enter' | 'look' | 'midnight' | 'end' | 'move';
 
@@ -165,7 +164,7 @@ export async function workCrowd(pool: Pool, settings: SettingsBook, portion = PO
     const asked = !crowd.open
       ? { people: 0, last: null, ended: true }
       : crowd.kind === 'midnight'
-        ? await askAtMidnight(db, crowd, at, settings)
+        ? await askAtMidnight(db, crowd, at, settings, portion)
         : await ask(db, crowd, at, portion);
     await db.query({
       name: 'crowd-portion',
@@ -213,31 +212,36 @@ async function ask(
 /** People whom one statement holds against segments. */
 const HELD_AGAINST = 10_000;
 
-/** Of the next people in their order, those whose segments may have changed by the clock: the others need no look. */
-async function askAtMidnight(db: Db, crowd: Crowd, at: number, settings: SettingsBook): Promise<Portion> {
+/**
+ * Of the next people in their order, those whose segments may have changed by the clock: the others need no look. No more are
+ * asked at once than of any crowd, however many change.
+ */
+async function askAtMidnight(
+  db: Db,
+  crowd: Crowd,
+  at: number,
+  settings: SettingsBook,
+  portion: number
+): Promise<Portion> {
   const { workspace } = await settings.read(db);
-  const parameters = new Parameters([
-    crowd.reached,
-    HELD_AGAINST,
-    ts(at),
-    JSON.stringify({ midnight: true }),
-    `${crowd.id}`
-  ]);
-  const changed = mayHaveChanged(workspace, { at, workspace, zones: await knownZones(db) }, parameters);
+  const { sql, values } = await mayHaveChanged(db, workspace, crowd.begins_at, 6);
   const { rows } = await db.query<{ held: number; people: number; last: number | null }>(
     `with next as materialized (
        select * from people where id > $1 order by id limit $2
+     ), changing as materialized (
+       select id from next as p where ${sql} order by id limit $6
      ), asked as (
        insert into happenings (person_id, name, at, source, source_id, data)
-       select id, 'look', $3::timestamptz, 'crowd', $5, $4::jsonb from next as p where ${changed} order by id
+       select id, 'look', $3::timestamptz, 'crowd', $5, $4::jsonb from changing order by id
        on conflict do nothing
-       returning 1
      )
-     select (select count(*) from next) as held, (select count(*) from asked) as people, (select max(id) from next) as last`,
-    parameters.values
+     select count(*) as people, (select count(*) from next) as held,
+       case when count(*) = $6 then max(id) else (select max(id) from next) end as last
+     from changing`,
+    [crowd.reached, HELD_AGAINST, ts(at), JSON.stringify({ midnight: true }), `${crowd.id}`, portion, ...values]
   );
   const { held = 0, people = 0, last = null } = rows[0] ?? {};
-  return { people, last, ended: held < HELD_AGAINST };
+  return { people, last, ended: held < HELD_AGAINST && people < portion };
 }
 
 /** What is put into the inbox for each. */

@@ -1,5 +1,5 @@
 /** Who may have joined or left a segment by the clock alone: asked of the database, so that the core looks at those and no others. */
-import { conditionSql, type AskedAt, type Parameters } from '../../core/condition/sql.ts';
+import { conditionSql, Parameters, type AskedAt } from '../../core/condition/sql.ts';
 import { isZone } from '../../core/time/civil.ts';
 import type { Workspace } from '../../core/settings/workspace.ts';
 import type { Db } from '../db/pool.ts';
@@ -15,11 +15,23 @@ export async function knownZones(db: Db): Promise<string[]> {
   return zones;
 }
 
+interface Made {
+  sql: string;
+  values: unknown[];
+}
+/** The last that was made for these settings: a crowd asks the same of one portion after another. */
+const made = new WeakMap<Workspace, Made & { at: number; behind: number }>();
+
 /**
- * SQL over `people p` that holds for everybody whose membership of some segment may be another at this instant than it is
- * kept: those inside who may not belong there, and those outside who may. Segments that ask of others follow those.
+ * SQL over `people p` that holds for everybody whose membership of some segment may be another at this instant (UTC ms) than
+ * it is kept: those inside who may not belong there, and those outside who may. Segments that ask of others follow those. Its
+ * parameters come behind so many others.
  */
-export function mayHaveChanged(workspace: Workspace, asked: AskedAt, parameters: Parameters): string {
+export async function mayHaveChanged(db: Db, workspace: Workspace, at: number, behind: number): Promise<Made> {
+  const before = made.get(workspace);
+  if (before?.at === at && before.behind === behind) return before;
+  const asked: AskedAt = { at, workspace, zones: await knownZones(db) };
+  const parameters = new Parameters(new Array<unknown>(behind));
   const parts = workspace.segments
     .filter((segment) => segment.daily)
     .map(({ name, when }) => {
@@ -29,5 +41,12 @@ export function mayHaveChanged(workspace: Workspace, asked: AskedAt, parameters:
       );
       return `case when ${member} then not ${stays} else ${joins} end`;
     });
-  return parts.length ? `(${parts.join(' or ')})` : 'false';
+  const now = {
+    at,
+    behind,
+    sql: parts.length ? `(${parts.join(' or ')})` : 'false',
+    values: parameters.values.slice(behind)
+  };
+  made.set(workspace, now);
+  return now;
 }
