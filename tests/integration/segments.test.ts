@@ -3,6 +3,7 @@ import { afterEach, beforeEach, expect, it } from 'vitest';
 import { importRows } from '../../server/people/import.ts';
 import { checkRows, guessTargets } from '../../server/people/rows.ts';
 import { openTable } from '../../server/people/csv.ts';
+import { workCrowd } from '../../server/crowds/crowds.ts';
 import { saveSettings } from '../../server/settings/settings.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { brake } from '../../server/journeys/brake.ts';
@@ -89,7 +90,7 @@ it('what hangs on the clock changes at midnight, once for several that passed', 
   expect(await members()).toEqual([]);
 });
 
-it('at midnight only those are looked at whom the clock may have moved', async () => {
+it('at midnight only those are looked at whom the clock may have moved, so many at once', async () => {
   await addPeople(
     world.pool,
     Array.from({ length: 60 }, (_, i) =>
@@ -114,6 +115,20 @@ it('at midnight only those are looked at whom the clock may have moved', async (
   const { rows } = await world.pool.query<{ asked: number }>(`select asked from crowds where kind = 'midnight'`);
   // Ten whose third day is over, and the keen ones among the others: their points may have decayed, which the core can tell.
   expect(rows.map((r) => r.asked)).toEqual([16]);
+  // Again, a few at a time: nobody is passed over where one portion ends and the next begins.
+  await world.pool.query('delete from person_segments');
+  await world.pool.query(`delete from happenings where source = 'crowd'`);
+  await world.pool.query(
+    `insert into crowds (kind, begins_at, total, asked_by) select 'midnight', practice_now, 60, 'test' from workspace`
+  );
+  // Thirty who came lately, and two keen ones who did not.
+  const portions: number[] = [];
+  const asked = async (): Promise<number> =>
+    (await world.pool.query<{ n: number }>('select sum(asked) as n from crowds')).rows[0]!.n;
+  for (let before = await asked(); await workCrowd(world.pool, world.engine.plans.settings, 7); before = await asked())
+    portions.push((await asked()) - before);
+  expect(portions).toEqual([7, 7, 7, 7, 4]);
+  await skipTo(world, MONDAY + DAYS);
   const { rows: kept } = await world.pool.query(
     'select segment, count(*) as n from person_segments group by 1 order by 1'
   );
