@@ -292,6 +292,16 @@ describe('goal and leaving', () => {
     ]);
   });
 
+  it.each([
+    [{ channel: 'email' as const }, 'sent t'],
+    [{}, 'left unsubscribed']
+  ])('where two journeys have a step of that key, it is the one of the channel that was said: %j', (more, expected) => {
+    const first = journey([wait('w'), text('t')]);
+    const second = journey([mail('t')], { key: 'two', entry: {} });
+    const lines = run([first, second], [tagged('in'), did('unsubscribed', 't', HOUR, more)]);
+    expect(short(lines)).toContain(expected);
+  });
+
   it('conditions are looked at before each step and after the last; goal first', () => {
     const both = { goal: { when: { tag: 'done' } }, leaveWhen: [{ when: { tag: 'done' }, reason: 'also' }] };
     expect(short(run(journey([put('done'), mail('b')], both), [tagged('in')]))).toEqual([

@@ -24,18 +24,23 @@ export function withSubject(
   const about = found
     ? { walk: found.walk, journey: found.journey, step: found.step }
     : { walk: 0, journey: '', step: '' };
-  // The step it names says by which channel it was; what it says itself counts where nobody knows that step.
-  const channel = message?.channel ?? channelOf(plans, of) ?? input.happening.channel;
+  const channel = message?.channel ?? channelOf(plans, of, input.happening.channel);
   return { kind: 'happening', happening: { ...input.happening, about, ...(channel ? { channel } : {}) } };
 }
 
-/** The channel of a message step, for a happening about one that was never sent. */
-function channelOf(plans: readonly JourneyPlan[], of: Subject): Channel | undefined {
+/**
+ * The channel of a message step, for a happening about one that was never sent. Where several journeys have a step of that
+ * key, the one of the channel that the happening says; where none has, that channel itself.
+ */
+function channelOf(plans: readonly JourneyPlan[], of: Subject, said: Channel | undefined): Channel | undefined {
+  let first: Channel | undefined;
   for (const plan of plans) {
     const step = of.journey === undefined || of.journey === plan.key ? plan.byKey.get(of.step)?.step : undefined;
-    if (step && isMessage(step)) return step.kind;
+    if (!step || !isMessage(step)) continue;
+    if (step.kind === said) return said;
+    first ??= step.kind;
   }
-  return undefined;
+  return first ?? said;
 }
 
 /** The latest that was made from a step, of any journey or of one. */

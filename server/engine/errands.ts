@@ -80,7 +80,7 @@ export class Errands {
     // A server may take longer than a lease: whoever waits for it keeps what it has claimed.
     const open = new Set(rows);
     const renewal = setInterval(() => void this.renew([...open]), RENEW_MS);
-    await Promise.all(
+    const done = await Promise.allSettled(
       rows.map(async (row) => {
         const outcome = await this.attempt(row, clock.now).catch((error: unknown): ErrandOutcome => ({
           ok: false,
@@ -90,7 +90,10 @@ export class Errands {
         await this.recordInTime(row, outcome, clock.now, clock.kind === 'practice');
         open.delete(row);
       })
-    ).finally(() => clearInterval(renewal));
+    );
+    clearInterval(renewal);
+    // One that cannot be written is told once the others, which go on, are done.
+    for (const result of done) if (result.status === 'rejected') throw result.reason;
     return claimed.length;
   }
 

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { TextArea, TextInput } from 'carbon-components-svelte';
+  import { untrack } from 'svelte';
   import { callSchema, type CallStep } from '$core/steps/call.ts';
   import { inputText, type PanelProps } from './panel.ts';
 
@@ -23,6 +24,16 @@
     } catch (error) {
       return { problem: (error as Error).message };
     }
+  });
+
+  $effect(() => {
+    // Undo shows here too; what cannot be read yet is left to whoever types it.
+    const { url, data } = step;
+    untrack(() => {
+      if (!addressProblem) address = url;
+      if (!read.problem && JSON.stringify(read.data) !== JSON.stringify(data))
+        typed = data ? JSON.stringify(data, null, 2) : '';
+    });
   });
 
   function change(url: string): void {

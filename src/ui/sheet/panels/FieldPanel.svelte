@@ -71,8 +71,15 @@
   }
 
   const rows = $derived(Object.entries(step.set));
+  /** A name that another row has is on the way to a longer one: taken, it would swallow that row. */
   function change(place: number, name: string, setting: FieldSetting): void {
+    if (rows.some(([other], i) => i !== place && other === name)) return;
     set('set', Object.fromEntries(rows.map((row, i) => (i === place ? [name, setting] : row))), false);
+  }
+  function addRow(): void {
+    let n = rows.length + 1;
+    while (`field-${n}` in step.set) n++;
+    set('set', { ...step.set, [`field-${n}`]: '' }, false);
   }
   const fallback = (way: Way): FieldSetting => made(way, way === 'add' || way === 'number' ? '1' : 'choice') ?? '';
 </script>
@@ -111,9 +118,7 @@
   </section>
 {/each}
 <p class="more">
-  <button class="act" onclick={() => set('set', { ...step.set, [`field-${rows.length + 1}`]: '' }, false)}
-    >And another field …</button
-  >
+  <button class="act" onclick={addRow}>And another field …</button>
 </p>
 
 <style>
