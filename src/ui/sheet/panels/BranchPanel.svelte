@@ -1,8 +1,8 @@
 <script lang="ts">
-  import { TextInput } from 'carbon-components-svelte';
   import type { BranchStep } from '$core/steps/branch.ts';
   import ConditionForm from '../ConditionForm.svelte';
-  import { inputText, type PanelProps } from './panel.ts';
+  import LanePart from './LanePart.svelte';
+  import type { PanelProps } from './panel.ts';
 
   let { editor, step, known }: PanelProps<BranchStep> = $props();
   // Lanes by bands and values have no form yet; they are kept as the file says.
@@ -16,15 +16,15 @@
 
 {#if branch}
   {#each branch.lanes as lane, place (place)}
-    <section>
-      <div data-first={place === 0 ? '' : undefined}>
-        <TextInput
-          size="sm"
-          labelText="Lane {place + 1}"
-          value={lane.label}
-          on:input={(e) => rename(place, inputText(e))}
-        />
-      </div>
+    <LanePart
+      called="Lane {place + 1}"
+      label={lane.label}
+      first={place === 0}
+      onrename={(label) => rename(place, label)}
+      remove={branch.lanes.length > 1
+        ? { steps: lane.lane.length, lane: () => editor.apply({ edit: 'remove-lane', key: branch.key, place }) }
+        : undefined}
+    >
       <p class="soft">takes those who …</p>
       <ConditionForm
         condition={lane.when}
@@ -32,41 +32,23 @@
         onchange={(when) =>
           editor.apply({ edit: 'patch-lane', key: branch.key, place, when }, `${branch.key}/${place}/when`)}
       />
-      {#if branch.lanes.length > 1}<button
-          class="act"
-          onclick={() => editor.apply({ edit: 'remove-lane', key: branch.key, place })}
-          >Remove this lane{lane.lane.length
-            ? ` and its ${lane.lane.length === 1 ? 'step' : `${lane.lane.length} steps`}`
-            : ''}</button
-        >{/if}
-    </section>
+    </LanePart>
   {/each}
   <button
     class="act add"
     onclick={() => editor.apply({ edit: 'add-lane', key: branch.key, label: 'has the tag', when: { tag: '' } })}
     >Add a lane</button
   >
-  <section>
-    <TextInput
-      size="sm"
-      labelText="Everyone else"
-      value={branch.otherwise.label}
-      on:input={(e) => rename(branch.lanes.length, inputText(e))}
-    />
+  <LanePart
+    called="Everyone else"
+    label={branch.otherwise.label}
+    onrename={(label) => rename(branch.lanes.length, label)}
+  >
     <p class="soft">The first lane whose question is true is taken; this one when none is.</p>
-  </section>
+  </LanePart>
 {/if}
 
 <style>
-  section {
-    margin-bottom: 10px;
-    padding-bottom: 10px;
-    border-bottom: 1px solid var(--rule-soft);
-  }
-  .soft {
-    margin: -4px 0 6px;
-    font-size: 12px;
-  }
   .add {
     margin-bottom: 12px;
   }

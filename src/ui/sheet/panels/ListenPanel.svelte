@@ -11,6 +11,7 @@
   import { freshQuestion } from '../condition.ts';
   import { asking, HEARD } from '../happening.ts';
   import HappeningForm from '../HappeningForm.svelte';
+  import LanePart from './LanePart.svelte';
   import { inputText, type PanelProps } from './panel.ts';
 
   let { editor, step, set, known }: PanelProps<ListenStep> = $props();
@@ -41,15 +42,15 @@
   on:change={(e) => limit(inputText(e))}
 />
 {#each step.for as lane, place (place)}
-  <section>
-    <div data-first={place === 0 ? '' : undefined}>
-      <TextInput
-        size="sm"
-        labelText="Lane {place + 1}"
-        value={lane.label}
-        on:input={(e) => change(place, { label: inputText(e) })}
-      />
-    </div>
+  <LanePart
+    called="Lane {place + 1}"
+    label={lane.label}
+    first={place === 0}
+    onrename={(label) => change(place, { label })}
+    remove={step.for.length > 1
+      ? { steps: lane.lane.length, lane: () => editor.apply({ edit: 'remove-lane', key: step.key, place }) }
+      : undefined}
+  >
     <Pick
       label="What takes them here"
       options={[
@@ -66,38 +67,18 @@
     {:else}
       <ConditionForm condition={lane.when} {known} onchange={(when) => change(place, { when })} />
     {/if}
-    {#if step.for.length > 1}
-      <button class="act" onclick={() => editor.apply({ edit: 'remove-lane', key: step.key, place })}
-        >Remove this lane{lane.lane.length ? ` and its ${lane.lane.length} steps` : ''}</button
-      >
-    {/if}
-  </section>
+  </LanePart>
 {/each}
 <button
   class="act add"
   onclick={() => editor.apply({ edit: 'add-lane', key: step.key, label: 'something else', when: fresh() })}
   >Listen for something else as well</button
 >
-<section>
-  <TextInput
-    size="sm"
-    labelText="Not in time"
-    value={step.otherwise.label}
-    on:input={(e) => change(step.for.length, { label: inputText(e) })}
-  />
+<LanePart called="Not in time" label={step.otherwise.label} onrename={(label) => change(step.for.length, { label })}>
   <p class="soft">The first thing that happens decides; whoever does nothing in time comes here.</p>
-</section>
+</LanePart>
 
 <style>
-  section {
-    margin-bottom: 10px;
-    padding-bottom: 10px;
-    border-bottom: 1px solid var(--rule-soft);
-  }
-  .soft {
-    margin: -4px 0 6px;
-    font-size: 12px;
-  }
   .add {
     margin-bottom: 12px;
   }

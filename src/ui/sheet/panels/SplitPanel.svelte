@@ -4,6 +4,7 @@
   import { durationShort } from '$core/tell/words.ts';
   import { typedDuration } from '$core/time/duration.ts';
   import Pick from '$ui/kit/Pick.svelte';
+  import LanePart from './LanePart.svelte';
   import { inputText, type PanelProps } from './panel.ts';
 
   let { editor, step, set }: PanelProps<SplitStep> = $props();
@@ -31,14 +32,16 @@
 </script>
 
 {#each step.lanes as lane, place (place)}
-  <section>
-    <div class="two" data-first={place === 0 ? '' : undefined}>
-      <TextInput
-        size="sm"
-        labelText="Lane {place + 1}"
-        value={lane.label}
-        on:input={(e) => change(place, { label: inputText(e) })}
-      />
+  <LanePart
+    called="Lane {place + 1}"
+    label={lane.label}
+    first={place === 0}
+    onrename={(label) => change(place, { label })}
+    remove={step.lanes.length > 2
+      ? { steps: lane.lane.length, lane: () => editor.apply({ edit: 'remove-lane', key: step.key, place }) }
+      : undefined}
+  >
+    {#snippet beside()}
       <TextInput
         size="sm"
         type="number"
@@ -46,13 +49,8 @@
         value={lane.weight}
         on:input={(e) => weigh(place, inputText(e))}
       />
-    </div>
-    {#if step.lanes.length > 2}
-      <button class="act" onclick={() => editor.apply({ edit: 'remove-lane', key: step.key, place })}
-        >Remove this lane{lane.lane.length ? ` and its ${lane.lane.length} steps` : ''}</button
-      >
-    {/if}
-  </section>
+    {/snippet}
+  </LanePart>
 {/each}
 <button
   class="act add"
@@ -98,11 +96,6 @@
 {/if}
 
 <style>
-  section {
-    margin-bottom: 8px;
-    padding-bottom: 4px;
-    border-bottom: 1px solid var(--rule-soft);
-  }
   .two {
     display: grid;
     grid-template-columns: 1fr 1fr;
