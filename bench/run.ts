@@ -12,7 +12,9 @@ import { pages } from './pages.ts';
 import { intake } from './intake.ts';
 import { queue } from './queue.ts';
 import { segment } from './segment.ts';
+import { sheet } from './sheet.ts';
 import { trace } from './trace.ts';
+import { typed } from './typed.ts';
 import { waiting } from './waiting.ts';
 import { workers } from './workers.ts';
 import { walks } from './walks.ts';
@@ -26,6 +28,8 @@ const ALL: Record<string, Benchmark> = {
   enter,
   intake,
   segment,
+  sheet,
+  typed,
   history,
   partitions,
   pages,

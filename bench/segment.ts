@@ -40,13 +40,14 @@ const QUESTIONS: [name: string, condition: Condition, byHand: string][] = [
   ]
 ];
 
-async function fill(pool: Pool): Promise<void> {
+/** People with facts of every kind, as conditions ask for them. */
+export async function fill(pool: Pool, people = PEOPLE): Promise<void> {
   const at = ts(NOW);
   await pool.query(
     `insert into people (email, zone, fields, created_at, updated_at)
      select 'p' || n || '@people.example', case when n % 3 = 0 then 'Europe/Dublin' end,
        jsonb_build_object('town', (array['Quillmoor', 'Thornmere', 'Ennis', 'Aldbrook'])[1 + n % 4], 'visit', to_char(date '2027-03-01' - (n::bigint * 7919 % 400)::integer, 'YYYY-MM-DD')), $1, $1
-     from generate_series(1, ${PEOPLE}) n`,
+     from generate_series(1, ${people}) n`,
     [at]
   );
   await pool.query(`insert into person_tags select id, 'member', $1 from people where id % 5 = 0`, [at]);

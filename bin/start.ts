@@ -76,7 +76,9 @@ async function choosePorts(wanted: Ports | undefined, say: (line: string) => voi
     const port = wanted?.[name];
     if (port !== undefined && (await isFree(port))) chosen[name] = port;
     else {
-      chosen[name] = await freePort();
+      // One that was chosen a moment ago is still free, and taken all the same.
+      do chosen[name] = await freePort();
+      while (Object.entries(chosen).some(([other, p]) => other !== name && p === chosen[name]));
       if (port !== undefined) say(`port ${port} (${name}) is taken; using ${chosen[name]} instead`);
     }
   }

@@ -7,6 +7,14 @@ import config from '../playwright.config.ts';
 
 const base = process.argv[2] ?? 'http://127.0.0.1:4310';
 
+/** Turns the selected step off, or on again, and waits until that is saved. */
+async function turn(page: Page): Promise<void> {
+  await page.getByRole('application').focus();
+  await page.keyboard.press('o');
+  await page.getByText(/^saved /).waitFor();
+  await page.waitForTimeout(1000);
+}
+
 const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
   ['today', '/'],
   ['journeys', '/journeys'],
@@ -21,6 +29,18 @@ const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
   ['tasks', '/tasks'],
   ['settings', '/settings'],
   ['review', '/journeys/open-evening/review'],
+  ['starters', '/journeys/starters?show=renewal-with-date'],
+  [
+    'versions',
+    '/journeys/membership-runs-out?step=two-weeks',
+    async (page) => {
+      // Something to compare: taken back once the picture is made.
+      await turn(page);
+      await page.goto(`${base}/journeys/membership-runs-out/versions`);
+      await page.getByTestId('clock').waitFor();
+    }
+  ],
+  ['sheet-dates', '/journeys/before-the-visit?step=two-days'],
   ['people', '/people?sort=last&down=1'],
   ['person', '/people/7'],
   [
@@ -53,4 +73,7 @@ for (const [name, path, act] of VIEWS) {
   await page.waitForTimeout(600);
   await page.screenshot({ path: `docs/screenshots/${name}.png` });
 }
+await page.goto(`${base}/journeys/membership-runs-out?step=two-weeks`);
+await page.getByTestId('clock').waitFor();
+await turn(page);
 await browser.close();

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { branch, journey, mail, put, text, wait } from '../../tests/make.ts';
 import { applyEdit } from '../edit/edit.ts';
 import type { Journey } from '../journey/schema.ts';
-import type { Step } from '../steps/index.ts';
+import { STEP_KINDS, type Step } from '../steps/index.ts';
 import { findingsOf } from './index.ts';
 
 const checks = (lane: Step[], rest: Partial<Journey> = { goal: { when: { tag: 'done' } } }): string[] =>
@@ -120,6 +120,26 @@ describe('findings', () => {
       [{ ...mail('a'), off: true } as Step, wait('w'), branch('b', 'x', opened, [], [])],
       undefined,
       ['remark turned-off a', 'remark asked-elsewhere b']
+    ],
+    ...(['call', 'notify', 'list', 'field'] as const).map((kind): [string, Step[], undefined, string[]] => [
+      `${kind} as it is put in`,
+      [STEP_KINDS[kind].create('s') as Step],
+      undefined,
+      ['blocker unchosen s']
+    ]),
+    [
+      'a lane that listens for no tag',
+      [
+        {
+          key: 'l',
+          kind: 'listen',
+          for: [{ label: 'x', when: { happening: 'tag_added', tag: '' }, lane: [] }],
+          limit: 'P1D',
+          otherwise: { label: 'n', lane: [] }
+        }
+      ],
+      undefined,
+      ['blocker unchosen l']
     ],
     ['two lanes of one label', [branch('b', 'others', { tag: 't' }, [], [])], undefined, ['blocker same-label b']],
     ['a way in by date alone', [put('x')], { entry: { date: { on: '2027-05-01' } }, goal: { when: { tag: 'x' } } }, []],

@@ -1,6 +1,7 @@
 /** What a check says: a blocker stops a journey from going live, a remark does not. */
 import type { Edit } from '../edit/edit.ts';
 import type { Journey } from '../journey/schema.ts';
+import type { Around } from './around.ts';
 import type { PlacedStep } from '../journey/walk-document.ts';
 
 export interface Finding {
@@ -24,9 +25,23 @@ export interface Fix {
 }
 
 /** One rule a journey is held against. */
-export type Check = (journey: Journey, steps: PlacedStep[]) => Finding[];
+export type Check = (journey: Journey, steps: PlacedStep[], around: Around) => Finding[];
 
 /** A finding about one step. */
 export function about(placed: PlacedStep, rest: Omit<Finding, 'step'>): Finding {
   return { ...rest, step: placed.step.key };
 }
+
+/** A remark about one step, or about the journey as a whole. */
+export const remark = (step: string | null, check: string, text: string, hint: string, fix?: Fix): Finding => ({
+  severity: 'remark',
+  check,
+  step,
+  text,
+  hint,
+  ...(fix ? { fix } : {})
+});
+
+/** A finding by name: the same as long as its check says the same of the same step. */
+export const findingId = ({ check, step, text }: Pick<Finding, 'check' | 'step' | 'text'>): string =>
+  `${check}/${step ?? ''}/${text.replace(/\d+/g, '#').slice(0, 200)}`;

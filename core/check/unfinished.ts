@@ -1,5 +1,6 @@
 /** Steps that say nothing yet, and journeys with nothing in them. */
 import { eachCondition } from '../condition/evaluate.ts';
+import type { HappeningFilter } from '../condition/happening.ts';
 import { eachRule, isHappening, type Condition } from '../condition/schema.ts';
 import { kindOf, lanesOf } from '../steps/index.ts';
 import type { Check, Finding } from './finding.ts';
@@ -27,7 +28,7 @@ export const unchosen: Check = (_journey, steps) =>
     const lacks = kindOf(step).lacks(step);
     if (lacks) return say(...lacks);
     return lanesOf(step)
-      .filter((lane) => lane.when && !isHappening(lane.when) && isBlank(lane.when))
+      .filter(({ when }) => when && (isHappening(when) ? namesNothing(when) : isBlank(when)))
       .flatMap((lane) => say(`The lane “${lane.label}” asks nothing yet.`, 'Choose what it asks.'));
   });
 
@@ -35,9 +36,9 @@ export const unchosenRules: Check = (journey) => {
   const reasons = [...(journey.goal ? [journey.goal] : []), ...(journey.leaveWhen ?? [])].flatMap((r) =>
     eachRule(r.when)
   );
-  const blank = reasons.some((r) => !isHappening(r) && isBlank(r));
+  const blank = reasons.some((r) => (isHappening(r) ? namesNothing(r) : isBlank(r)));
   const where = journey.entry?.where && isBlank(journey.entry.where);
-  const on = journey.entry?.on?.some((rule) => rule.tag === '');
+  const on = journey.entry?.on?.some(namesNothing);
   if (!blank && !where && !on) return [];
   return [
     {
@@ -50,9 +51,18 @@ export const unchosenRules: Check = (journey) => {
   ];
 };
 
+/** Whether a happening is about something that is not chosen yet. */
+const namesNothing = (h: HappeningFilter): boolean => [h.of, h.tag, h.list, h.segment, h.field].includes('');
+
 /** Whether some question inside names nothing: no tag, no field, no message. */
-function isBlank(condition: Condition): boolean {
+export function isBlank(condition: Condition): boolean {
   return eachCondition(condition).some(
-    (c) => ('tag' in c && c.tag === '') || ('field' in c && c.field === '') || ('did' in c && c.of === '')
+    (c) =>
+      ('tag' in c && c.tag === '') ||
+      ('list' in c && c.list === '') ||
+      ('segment' in c && c.segment === '') ||
+      ('score' in c && c.score === '') ||
+      ('field' in c && c.field === '') ||
+      ('did' in c && c.of === '')
   );
 }

@@ -6,7 +6,7 @@ import { carriedBy } from './carried.ts';
 import { copyOf } from './edit.ts';
 
 const told = (block: Step, others: Step[] = []): string[] =>
-  carriedBy(block, namingOf(journey([...others, block]))).map(
+  carriedBy([block], namingOf(journey([...others, block]))).map(
     (c) => `${c.key}: ${c.what} ${c.value}${c.outside ? ' (outside)' : ''}`
   );
 
@@ -46,7 +46,7 @@ describe('what a copied block carries', () => {
       []
     );
     const copy = copyOf(journey([block]), block);
-    expect(carriedBy(copy, (key) => key).map((c) => [c.key, c.outside])).toEqual([
+    expect(carriedBy([copy], (key) => key).map((c) => [c.key, c.outside])).toEqual([
       ['o-2', false],
       ['a-2', false],
       ['a-2', false],
@@ -55,7 +55,7 @@ describe('what a copied block carries', () => {
   });
 
   it.each(STEP_NAMES)('%s: each value once, with words', (kind) => {
-    const items = carriedBy(STEP_KINDS[kind].create('k'), (key) => key);
+    const items = carriedBy([STEP_KINDS[kind].create('k')], (key) => key);
     expect(new Set(items.map((c) => c.id)).size).toBe(items.length);
     for (const c of items) expect(`${c.what} ${c.value}`).not.toMatch(/undefined|\[object/);
   });

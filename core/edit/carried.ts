@@ -41,8 +41,8 @@ function valueWords(value: unknown): string {
 }
 
 /** Every value that a block carries, in order of the document; those that ask about what was not copied come first. */
-export function carriedBy(block: Step, name: Naming): Carried[] {
-  const steps = eachStep({ lane: [block] }).map(({ step }) => step);
+export function carriedBy(block: readonly Step[], name: Naming): Carried[] {
+  const steps = eachStep({ lane: [...block] }).map(({ step }) => step);
   const inside = new Set(steps.map((step) => step.key));
   const found = steps.flatMap((step) => [
     ...Object.entries(step).flatMap(([key, value]: [string, unknown]): Carried[] => {

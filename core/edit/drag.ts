@@ -4,6 +4,7 @@
  * last one, every {@link DAY_WIDTH} px is a day more.
  */
 import { type Card, type Gap, type SheetLayout } from '../sheet/layout.ts';
+import { anchoredWords, type Anchor } from '../sheet/anchor.ts';
 import { momentWords } from '../tell/words.ts';
 import { DAY, durationText } from '../time/duration.ts';
 
@@ -18,7 +19,7 @@ export interface Drop {
 }
 
 /** What letting a card go `dx` px from its place would do; `null` where nothing stands before it to wait in. */
-export function dropOf(layout: SheetLayout, card: Card, dx: number): Drop | null {
+export function dropOf(layout: SheetLayout, card: Card, dx: number, anchor: Anchor | null = null): Drop | null {
   const gap = layout.gaps.find((g) => g.row === card.row && g.index === card.index);
   if (!gap) return null;
   const x = card.x + dx;
@@ -30,6 +31,13 @@ export function dropOf(layout: SheetLayout, card: Card, dx: number): Drop | null
   return {
     gap,
     for: durationText(target - gap.before.max),
-    moment: momentWords(target, target)
+    moment: anchor ? anchoredWords({ min: target, max: target }, anchor) : momentWords(target, target)
   };
+}
+
+/** The gap of a lane that is nearest to `x`; `null` where there is no such lane. */
+export function nearestGap(layout: SheetLayout, row: number, x: number): Gap | null {
+  const gaps = layout.gaps.filter((g) => g.row === row);
+  const far = (g: Gap): number => Math.abs((g.x1 + g.x2) / 2 - x);
+  return gaps.sort((a, b) => far(a) - far(b))[0] ?? null;
 }

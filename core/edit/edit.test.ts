@@ -162,18 +162,21 @@ describe('what is typed into a gap', () => {
     expect(readGapText(typed, { min: 0, max: 0 } as Elapsed)).toHaveProperty('problem')
   );
   it.each(['', ' ', '0', '0d', '0 days', '00h'])('%j is no wait', (typed) =>
-    expect(readGapText(typed, { min: 0, max: 0 } as Elapsed)).toEqual({ for: null })
+    expect(readGapText(typed, { min: 0, max: 0 } as Elapsed)).toEqual({ waits: [] })
   );
   const day3 = { min: 3 * DAY, max: 3 * DAY };
   it.each([
-    ['2d', { for: 'P2D' }],
-    ['=day 5', { for: 'P2D' }],
-    ['=5', { for: 'P2D' }],
-    ['= Day 3', { for: null }],
-    ['', { for: null }],
-    ['0', { for: null }],
+    ['2d', { waits: [{ for: 'P2D' }] }],
+    ['=day 5', { waits: [{ for: 'P2D' }] }],
+    ['=5', { waits: [{ for: 'P2D' }] }],
+    ['= Day 3', { waits: [] }],
+    ['', { waits: [] }],
+    ['0', { waits: [] }],
     ['=day 2', { problem: 'people come here on day 3 already' }],
-    ['soon', { problem: 'type a length such as 2d or 3 h, or a day such as =day 5' }]
+    ['2d + fri 16:00', { waits: [{ for: 'P2D' }, { until: { weekdays: ['fri'], time: '16:00' } }] }],
+    ['2d before visit', { waits: [{ until: { field: 'visit', offset: '-P2D' } }] }],
+    ['soon', { problem: expect.stringContaining('type a length such as 2d') as string }],
+    ['2x', { problem: expect.stringContaining('type a length such as 2d') as string }]
   ])('%j', (typed, expected) => expect(readGapText(typed, day3)).toEqual(expected));
 });
 

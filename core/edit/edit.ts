@@ -9,18 +9,28 @@ import type { Path } from '../journey/problems.ts';
 import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import { kindOf, lanesOf, type Step, STEP_KINDS, type StepName } from '../steps/index.ts';
-import type { WaitStep } from '../steps/wait.ts';
+import type { Until, WaitStep } from '../steps/wait.ts';
+import type { GapWait } from './gap-text.ts';
 import { repoint } from './repoint.ts';
 
 export type Edit =
   | { edit: 'insert'; lane: Path; index: number; step: Step }
   | { edit: 'remove'; key: string }
+  /** Several that stand one after the other. */
+  | { edit: 'insert-block'; lane: Path; index: number; steps: Step[] }
+  | { edit: 'remove-block'; lane: Path; index: number; count: number }
+  /** Takes them from where they stand to another place, which is not inside one of them. */
+  | { edit: 'move-block'; from: { lane: Path; index: number; count: number }; to: { lane: Path; index: number } }
   /** Keys set to `undefined` are taken out. */
   | { edit: 'patch'; key: string; set: Record<string, unknown> }
+  /** Puts another step of the same key in the place of one; says so in words of its own where they are given. */
+  | { edit: 'replace'; step: Step; label?: string }
   /** Moves a step past its neighbour on its lane. */
   | { edit: 'move'; key: string; by: 1 | -1 }
   /** Makes the gap that ends at `index` wait so long; `null`: not at all. */
   | { edit: 'wait'; lane: Path; index: number; for: string | null }
+  /** Makes these, and no others, the waits of the gap that ends at `index`. */
+  | { edit: 'waits'; lane: Path; index: number; waits: GapWait[] }
   /** Lanes of a branch by rules, a listen or a split; `when` for the first two, `weight` for the last. */
   | { edit: 'add-lane'; key: string; label: string; when?: HappeningOrCondition; weight?: number }
   /** The place behind the last lane is that of those who took none of them. */
@@ -47,8 +57,28 @@ export function applyEdit(document: Journey, edit: Edit): Edited {
         label: 'Delete step',
         document: onLaneOf(document, edit.key, (lane, i) => void lane.splice(i, 1))
       };
+    case 'insert-block':
+      return {
+        label: edit.steps.length === 1 ? 'Paste step' : `Paste ${edit.steps.length} steps`,
+        document: produce(document, (d) => void laneAt(d as Journey, edit.lane)?.splice(edit.index, 0, ...edit.steps))
+      };
+    case 'remove-block':
+      return {
+        label: edit.count === 1 ? 'Delete step' : `Delete ${edit.count} steps`,
+        document: produce(document, (d) => void laneAt(d as Journey, edit.lane)?.splice(edit.index, edit.count))
+      };
+    case 'move-block':
+      return {
+        label: edit.from.count === 1 ? 'Move step' : `Move ${edit.from.count} steps`,
+        document: moveBlock(document, edit)
+      };
     case 'patch':
       return { label: 'Change step', document: onLaneOf(document, edit.key, (lane, i) => assign(lane[i], edit.set)) };
+    case 'replace':
+      return {
+        label: edit.label ?? 'Change step',
+        document: onLaneOf(document, edit.step.key, (lane, i) => void lane.splice(i, 1, edit.step))
+      };
     case 'move':
       return {
         label: 'Move step',
@@ -60,6 +90,8 @@ export function applyEdit(document: Journey, edit: Edit): Edited {
       };
     case 'wait':
       return { label: edit.for ? 'Set wait' : 'Remove wait', document: setWait(document, edit) };
+    case 'waits':
+      return { label: edit.waits.length ? 'Set wait' : 'Remove wait', document: setWaits(document, edit) };
     case 'add-lane':
       return {
         label: 'Add lane',
@@ -163,6 +195,25 @@ function freshLabel({ lanes, otherwise }: HeldLanes, wanted: string): string {
   }
 }
 
+function moveBlock(document: Journey, { from, to }: Extract<Edit, { edit: 'move-block' }>): Journey {
+  if (isInside(from, to.lane)) return document;
+  return produce(document, (d) => {
+    const [source, target] = [laneAt(d as Journey, from.lane), laneAt(d as Journey, to.lane)];
+    if (!source || !target) return;
+    const moved = source.splice(from.index, from.count);
+    // On its own lane the place moves up by what was taken out before it.
+    const before = source === target ? Math.min(moved.length, Math.max(0, to.index - from.index)) : 0;
+    target.splice(to.index - before, 0, ...moved);
+  });
+}
+
+/** Whether a lane is opened inside one of the steps of a block. */
+export function isInside(block: { lane: Path; index: number; count: number }, lane: Path): boolean {
+  const at = lane[block.lane.length];
+  const under = block.lane.every((p, i) => lane[i] === p);
+  return under && typeof at === 'number' && at >= block.index && at < block.index + block.count;
+}
+
 function setWait(document: Journey, { lane: path, index, for: length }: Extract<Edit, { edit: 'wait' }>): Journey {
   return produce(document, (d) => {
     const lane = laneAt(d as Journey, path);
@@ -178,6 +229,37 @@ function setWait(document: Journey, { lane: path, index, for: length }: Extract<
       return step.kind === 'wait' && step.for !== undefined ? [] : [step];
     });
     lane.splice(first, index - first, ...kept, ...(timed || !wait ? [] : [wait]));
+  });
+}
+
+/** A wait that stays of its sort stays the step it was, with all else it says. */
+function setWaits(document: Journey, { lane: path, index, waits }: Extract<Edit, { edit: 'waits' }>): Journey {
+  return produce(document, (d) => {
+    const lane = laneAt(d as Journey, path);
+    if (!lane) return;
+    let first = index;
+    while (first > 0 && lane[first - 1]?.kind === 'wait') first--;
+    const before = lane.slice(first, index) as WaitStep[];
+    const taken = new Set<string>();
+    const made = waits.map((wait): WaitStep => {
+      const same = before.find((step) => !taken.has(step.key) && 'for' in wait === (step.for !== undefined));
+      const key = same?.key ?? freshKey(document, 'wait', taken);
+      taken.add(key);
+      if (!same) return { key, kind: 'wait', ...wait };
+      if ('for' in wait || !same.until) return { ...same, ...wait };
+      // What is not typed stays: the zone it counts in, and what becomes of a date that has passed.
+      const { zone } = same.until;
+      const past = 'field' in same.until && 'field' in wait.until ? same.until.past : undefined;
+      return {
+        ...same,
+        until: {
+          ...wait.until,
+          ...(zone === undefined ? {} : { zone }),
+          ...(past === undefined ? {} : { past })
+        } as Until
+      };
+    });
+    lane.splice(first, index - first, ...made);
   });
 }
 
@@ -255,13 +337,16 @@ function inside(step: Step): Step[] {
 }
 
 /** A copy of a step with all it holds, with keys of its own; what pointed inside the copy points inside it still. */
-export function copyOf(document: Journey, step: Step): Step {
+export const copyOf = (document: Journey, step: Step): Step => copiesOf(document, [step])[0] ?? step;
+
+/** The same of several steps, which may point at each other. */
+export function copiesOf(document: Journey, steps: readonly Step[]): Step[] {
   const keys = new Map<string, string>();
   const taken = new Set<string>();
-  for (const s of [step, ...inside(step)]) {
+  for (const s of steps.flatMap((step) => [step, ...inside(step)])) {
     const key = freshKey(document, s.key.replace(/-\d+$/, ''), taken);
     taken.add(key);
     keys.set(s.key, key);
   }
-  return repoint(step, keys);
+  return steps.map((step) => repoint(step, keys));
 }

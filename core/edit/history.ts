@@ -6,6 +6,8 @@ export interface History<T> {
 }
 
 const MOST = 500;
+/** Of those, so many are kept when something is brought in: each has to be worked out again. */
+const REBASED = 60;
 
 export function begin<T>(value: T): History<T> {
   return { past: [], present: value, future: [] };
@@ -35,4 +37,11 @@ export function redo<T>(history: History<T>): History<T> {
   const [next, ...rest] = history.future;
   if (!next) return history;
   return { past: [...history.past, { value: history.present, label: next.label }], present: next.value, future: rest };
+}
+
+/** What can be undone and done again once something else has been brought in: each value with it, the latest ones only. */
+export function rebase<T>(history: History<T>, present: T, bring: (value: T) => T): History<T> {
+  const each = (list: History<T>['past']): History<T>['past'] =>
+    list.map(({ value, label }) => ({ value: bring(value), label }));
+  return { past: each(history.past.slice(-REBASED)), present, future: each(history.future.slice(0, REBASED)) };
 }

@@ -12,6 +12,8 @@ import { isWait, lanesOf, type Step, lastsOf } from '../steps/index.ts';
 import type { WaitStep } from '../steps/wait.ts';
 import { momentWords } from '../tell/words.ts';
 import { later, type Elapsed } from '../time/duration.ts';
+import { gapRoom } from './gap-words.ts';
+import { anchoredWords, toAnchored, type Anchor } from './anchor.ts';
 
 export const CARD_WIDTH = 150;
 export const CARD_HEIGHT = 38;
@@ -21,6 +23,8 @@ const PAD = 14;
 const GAP = 26;
 /** From a card that opens lanes to the first card of a lane in the same moment. */
 const INDENT = 40;
+/** From the left of a card to the bracket below it. */
+const BRACKET = 14;
 /** Behind the last card of a column: room for the words of a wait. */
 const TRAIL = 60;
 const END_WIDTH = 64;
@@ -55,6 +59,8 @@ export interface Card {
   x: number;
   y: number;
   elapsed: Elapsed;
+  /** The same as the ruler says it: "Day 2", "2 days before". */
+  moment: string;
   folded: boolean;
 }
 
@@ -110,6 +116,8 @@ interface Item {
   after: { item: Item; by: number }[];
   width: number;
   offset: number;
+  /** Room behind it, in its column. */
+  trail: number;
 }
 
 interface RawGap extends Omit<Gap, 'x1' | 'x2' | 'y'> {
@@ -121,21 +129,28 @@ interface RawGap extends Omit<Gap, 'x1' | 'x2' | 'y'> {
 
 const columnOf = (e: Elapsed): string => `${e.min}/${e.max}`;
 
-/** Lays a journey's lanes out. `folded`: keys of steps whose lanes are not shown. */
+/** When people come out of a step that opens no lanes, in a journey that may count from a date of theirs. */
+const behind = (step: Step, at: Elapsed, anchor: Anchor | null): Elapsed =>
+  (anchor && isWait(step) && toAnchored(step, at, anchor)) || later(at, lastsOf(step));
+
+/**
+ * Lays a journey's lanes out. `folded`: keys of steps whose lanes are not shown; `anchor`: the date its ruler counts from,
+ * where there is one.
+ */
 export function layoutSheet(
   lane: Step[],
   folded: ReadonlySet<string> = new Set(),
-  mainLabel = 'Everyone'
+  anchor: Anchor | null = null
 ): SheetLayout {
   const rows: LaneRow[] = [];
   const items: Item[] = [];
-  const cards: (Omit<Card, 'x' | 'y'> & { item: Item })[] = [];
+  const cards: (Omit<Card, 'x' | 'y' | 'moment'> & { item: Item })[] = [];
   const gaps: RawGap[] = [];
   const brackets: { item: Item; row: number; last: number; key: string }[] = [];
   const joins: { item: Item; row: number; last: number; key: string; from: Item }[] = [];
 
   const make = (elapsed: Elapsed, after: Item['after'], width: number): Item => {
-    const item = { column: columnOf(elapsed), elapsed, after, width, offset: PAD };
+    const item = { column: columnOf(elapsed), elapsed, after, width, offset: PAD, trail: TRAIL };
     items.push(item);
     return item;
   };
@@ -149,20 +164,27 @@ export function layoutSheet(
     depth: number
   ): { elapsed: Elapsed; last: Item | null; finish: (to: Item) => void } => {
     let elapsed = start;
-    let last: Item | null = opener;
+    // What comes first is waited for: that begins where people enter.
+    let last: Item | null = opener ?? (steps[0] && isWait(steps[0]) ? make(start, [], 0) : null);
     let opened = opener !== null;
     let waits: WaitStep[] = [];
     let before = start;
     const gap = (index: number, to: Item): void => {
+      // The words of the waits stand behind the card, or behind the bracket that the lane begins with.
+      const room = gapRoom(waits, anchor) + (opened ? BRACKET - (last?.width ?? 0) : 0);
+      if (last) last.trail = Math.max(last.trail, room);
       gaps.push({ row, lane: path, index, waits, from: last, opened, to, before });
     };
     steps.forEach((step, index) => {
       if (isWait(step)) {
         waits.push(step);
-        elapsed = later(elapsed, lastsOf(step));
+        elapsed = behind(step, elapsed, anchor);
         return;
       }
-      const item = make(elapsed, last ? [{ item: last, by: opened ? INDENT : last.width + GAP }] : [], CARD_WIDTH);
+      // In one moment too the words of a wait stand between two cards.
+      const room = gapRoom(waits, anchor);
+      const by = opened ? Math.max(INDENT, BRACKET + room) : (last?.width ?? 0) + Math.max(GAP, room);
+      const item = make(elapsed, last ? [{ item: last, by }] : [], CARD_WIDTH);
       gap(index, item);
       const lanes = lanesOf(step);
       const isFolded = lanes.length > 0 && folded.has(step.key);
@@ -171,7 +193,7 @@ export function layoutSheet(
       last = item;
       opened = false;
       if (lanes.length) {
-        const ends = lanes.map((l) => laneEnd(l.steps, later(elapsed, l.after ?? null)));
+        const ends = lanes.map((l) => laneEnd(l.steps, later(elapsed, l.after ?? null), anchor));
         const after = between(ends);
         if (!isFolded) {
           const placed = lanes.map((l, n) => {
@@ -206,26 +228,31 @@ export function layoutSheet(
           last = join;
         }
         elapsed = after;
-      } else elapsed = later(elapsed, lastsOf(step));
+      } else elapsed = behind(step, elapsed, anchor);
       before = elapsed;
     });
     return { elapsed, last, finish: (to) => gap(steps.length, to) };
   };
 
-  rows.push({ id: 'lane', path: ['lane'], depth: 0, label: mainLabel, when: null, openedBy: null, place: 0, y: 0 });
+  rows.push({ id: 'lane', path: ['lane'], depth: 0, label: 'Everyone', when: null, openedBy: null, place: 0, y: 0 });
   const main = place(lane, ['lane'], 0, { min: 0, max: 0 }, null, 0);
   const end = make(main.elapsed, main.last ? [{ item: main.last, by: main.last.width + GAP }] : [], END_WIDTH);
   main.finish(end);
 
   rows.forEach((row, i) => (row.y = i * ROW_HEIGHT + ROW_HEIGHT / 2));
-  const moments = placeColumns(items);
+  const moments = placeColumns(items, (at) => (anchor ? anchoredWords(at, anchor) : momentWords(at.min, at.max)));
   const x = (item: Item): number => (moments.byColumn.get(item.column)?.x ?? 0) + item.offset;
   const y = (row: number): number => rows[row]?.y ?? 0;
-  const bracketX = (item: Item): number => x(item) + 14;
+  const bracketX = (item: Item): number => x(item) + BRACKET;
   return {
     rows,
     moments: moments.list,
-    cards: cards.map(({ item, ...card }) => ({ ...card, x: x(item), y: y(card.row) })),
+    cards: cards.map(({ item, ...card }) => ({
+      ...card,
+      x: x(item),
+      y: y(card.row),
+      moment: moments.byColumn.get(item.column)?.label ?? ''
+    })),
     gaps: gaps.map(({ from, opened, to, ...gap }) => ({
       ...gap,
       x1: from ? (opened ? bracketX(from) : x(from) + from.width) : x(to) - PAD,
@@ -247,14 +274,17 @@ const between = (ends: Elapsed[]): Elapsed => ({
 });
 
 /** When a lane that begins at `start` ends. */
-function laneEnd(steps: Step[], start: Elapsed): Elapsed {
+function laneEnd(steps: Step[], start: Elapsed, anchor: Anchor | null): Elapsed {
   return steps.reduce((at, step) => {
-    const ends = lanesOf(step).map((l) => laneEnd(l.steps, later(at, l.after ?? null)));
-    return ends.length ? between(ends) : later(at, lastsOf(step));
+    const ends = lanesOf(step).map((l) => laneEnd(l.steps, later(at, l.after ?? null), anchor));
+    return ends.length ? between(ends) : behind(step, at, anchor);
   }, start);
 }
 
-function placeColumns(items: Item[]): { list: Moment[]; byColumn: Map<string, Moment>; width: number } {
+function placeColumns(
+  items: Item[],
+  words: (at: Elapsed) => string
+): { list: Moment[]; byColumn: Map<string, Moment>; width: number } {
   // Items were made in the order in which a walk meets them, so what stands before has its place already.
   for (const item of items) {
     for (const { item: before, by } of item.after) {
@@ -262,9 +292,9 @@ function placeColumns(items: Item[]): { list: Moment[]; byColumn: Map<string, Mo
     }
   }
   const found = new Map<string, Moment>();
-  for (const { column, elapsed, offset, width } of items) {
-    const known = found.get(column) ?? { ...elapsed, label: momentWords(elapsed.min, elapsed.max), x: 0, width: 0 };
-    known.width = Math.max(known.width, offset + width + TRAIL);
+  for (const { column, elapsed, offset, width, trail } of items) {
+    const known = found.get(column) ?? { ...elapsed, label: words(elapsed), x: 0, width: 0 };
+    known.width = Math.max(known.width, offset + width + trail);
     found.set(column, known);
   }
   // Of two moments with one latest time the wider stands later: it is where lanes have met again.

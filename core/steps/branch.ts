@@ -130,7 +130,8 @@ function measured(step: BranchStep): string {
   return 'score' in step.of ? step.of.score : `what they spent${step.of.since ? ' since they entered' : ''}`;
 }
 
-const bandWords = (cuts: number[], i: number): string =>
+/** "under 50", "50 to under 200", "200 or more". */
+export const bandWords = (cuts: number[], i: number): string =>
   i === 0 ? `under ${cuts[0]}` : i === cuts.length ? `${cuts[i - 1]} or more` : `${cuts[i - 1]} to under ${cuts[i]}`;
 
 export const branch: StepKind<BranchStep> = {

@@ -1,16 +1,6 @@
 /** call: post a signed event to a web address. */
 import { z } from 'zod';
-import {
-  atOnce,
-  switchable,
-  counted,
-  errandWords,
-  goOn,
-  lacksNothing,
-  noLanes,
-  readsNothing,
-  type StepKind
-} from './base.ts';
+import { atOnce, switchable, counted, errandWords, goOn, noLanes, readsNothing, type StepKind } from './base.ts';
 import { LONGEST, plainText } from '../text/text.ts';
 
 export const callSchema = z.strictObject({
@@ -21,15 +11,19 @@ export const callSchema = z.strictObject({
 });
 export type CallStep = z.infer<typeof callSchema>;
 
+/** An address that can be nobody's (RFC 2606) stands in until one is chosen. */
+const NOT_CHOSEN = 'https://example.invalid/';
+
 export const call: StepKind<CallStep> = {
   does: 'post an event to a web address',
   reads: readsNothing,
   reaches: 'other',
-  lacks: lacksNothing,
-  create: (key) => ({ key, kind: 'call', url: 'https://quillmoor.example/hook' }),
+  lacks: ({ url }) =>
+    url === NOT_CHOSEN ? ['This step has no web address chosen.', 'Say where the event is posted to.'] : null,
+  create: (key) => ({ key, kind: 'call', url: NOT_CHOSEN }),
   lanes: noLanes,
   run: (_step, here) => goOn(here, { do: 'errand', errand: 'call', what: 'called' }),
-  card: (step) => ({ title: step.name || 'Call', line: step.url }),
+  card: (step) => ({ title: step.name || 'Call', line: step.url === NOT_CHOSEN ? 'no address yet' : step.url }),
   tell: (step) => `An event is posted to ${step.url}.`,
   lasts: atOnce,
   done: 'called',

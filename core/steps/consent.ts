@@ -19,7 +19,8 @@ export const consent: StepKind<ConsentStep> = {
   reads: readsNothing,
   reaches: null,
   lacks: lacksNothing,
-  create: (key) => ({ key, kind: 'consent', channel: 'email', state: 'withdrawn' }),
+  // Asking does no harm where it was not meant; withdrawing would.
+  create: (key) => ({ key, kind: 'consent', channel: 'sms', state: 'pending' }),
   lanes: noLanes,
   run: (step, here) => goOn(here, { do: 'consent', channel: step.channel, state: step.state }),
   card: (step) => ({ title: step.name || 'Consent', line: `${WORDS[step.channel]}: ${step.state}` }),

@@ -6,17 +6,7 @@ import type { FieldType, FieldValue } from '../person/values.ts';
 import { and } from '../tell/words.ts';
 import { dateText, isZone, wallDay } from '../time/civil.ts';
 import { instantText } from '../time/instant.ts';
-import {
-  atOnce,
-  switchable,
-  counted,
-  type FieldChange,
-  goOn,
-  lacksNothing,
-  noLanes,
-  points,
-  type StepKind
-} from './base.ts';
+import { atOnce, switchable, counted, type FieldChange, goOn, noLanes, points, type StepKind } from './base.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 const change = z.union([
@@ -88,7 +78,10 @@ export const field: StepKind<FieldStep> = {
     for (const name of Object.keys(step.set)) facts.fields.add(name);
   },
   reaches: null,
-  lacks: lacksNothing,
+  lacks: ({ set }) =>
+    Object.values(set).includes('')
+      ? ['This step sets a field to nothing.', 'Say what the field becomes, or clear it.']
+      : null,
   create: (key) => ({ key, kind: 'field', set: { field: '' } }),
   lanes: noLanes,
   run(step, here, { person, zone, at, around }) {

@@ -2,17 +2,7 @@
 import { z } from 'zod';
 import { rule, texts } from '../journey/rule.ts';
 import { and } from '../tell/words.ts';
-import {
-  atOnce,
-  switchable,
-  counted,
-  goOn,
-  labelled,
-  lacksNothing,
-  MOST_LABELS,
-  noLanes,
-  type StepKind
-} from './base.ts';
+import { atOnce, switchable, counted, goOn, labelled, MOST_LABELS, noLanes, type StepKind } from './base.ts';
 import { naming } from '../text/text.ts';
 
 export const listSchema = z
@@ -36,7 +26,12 @@ export const list: StepKind<ListStep> = {
   does: 'put on a list, or take off one',
   reads: (_step, facts) => void (facts.lists = true),
   reaches: null,
-  lacks: lacksNothing,
+  lacks({ add = [], remove = [], move }) {
+    const names = [...add, ...remove, ...(move ? [move.from, move.to] : [])];
+    return names.length && names.every((name) => name.trim())
+      ? null
+      : ['This step has no list chosen.', 'Choose or make a list.'];
+  },
   create: (key) => ({ key, kind: 'list', add: [] }),
   lanes: noLanes,
   run(step, here, { person }) {

@@ -1,17 +1,6 @@
 /** notify: tell a colleague. */
 import { z } from 'zod';
-import {
-  atOnce,
-  switchable,
-  counted,
-  errandWords,
-  goOn,
-  lacksNothing,
-  noLanes,
-  quote,
-  readsNothing,
-  type StepKind
-} from './base.ts';
+import { atOnce, switchable, counted, errandWords, goOn, noLanes, quote, readsNothing, type StepKind } from './base.ts';
 import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const notifySchema = z.strictObject({
@@ -26,7 +15,7 @@ export const notify: StepKind<NotifyStep> = {
   does: 'tell a colleague',
   reads: readsNothing,
   reaches: 'other',
-  lacks: lacksNothing,
+  lacks: ({ text }) => (text.trim() ? null : ['This notice has no words.', 'Write what the colleague is told.']),
   create: (key) => ({ key, kind: 'notify', to: 'owner', text: '' }),
   lanes: noLanes,
   run: (_step, here) => goOn(here, { do: 'errand', errand: 'notify', what: 'notified' }),

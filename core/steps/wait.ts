@@ -6,7 +6,7 @@ import type { Instruction } from '../walk/plan.ts';
 import type { PersonState } from '../person/state.ts';
 import { durationWords, number } from '../tell/words.ts';
 import { addDuration, fromWall, parseDate } from '../time/civil.ts';
-import { duration, parseOffset, rulerLength, type Duration } from '../time/duration.ts';
+import { DAY, duration, parseOffset, rulerLength, type Duration } from '../time/duration.ts';
 import { clockTime, nextOpening, timeOfDay, WEEKDAYS, zoneOrPerson } from '../time/hours.ts';
 import { fieldInstant, weekdayInstant } from '../time/until.ts';
 import type { Walk } from '../walk/walk.ts';
@@ -129,6 +129,18 @@ export function untilWords(until: Until): string {
   return `until${time}`;
 }
 
+/** "2 days", "until Fri 16:00". */
+export const waitWords = (step: WaitStep): string =>
+  step.until ? untilWords(step.until) : durationWords(step.for ?? '');
+
+/** How long a time of day or a weekday can be away, in ms; how far a date is nobody knows by the plan alone: 0. */
+function longest(until: Until): number {
+  if ('field' in until || 'date' in until) return 0;
+  if (!('weekdays' in until)) return DAY;
+  const days = WEEKDAYS.flatMap((d, i) => (until.weekdays.includes(d) ? [i] : []));
+  return DAY * Math.max(...days.map((d, i) => (days[i + 1] ?? (days[0] ?? 0) + 7) - d));
+}
+
 export const wait: StepKind<WaitStep> = {
   does: 'stand still for a while',
   reads: (step, facts) => {
@@ -144,7 +156,7 @@ export const wait: StepKind<WaitStep> = {
   tell: (step) => {
     const hours =
       step.hours && step.hours !== 'any' ? `, then for hours from ${step.hours.from} to ${step.hours.to}` : '';
-    return `Wait ${step.until ? untilWords(step.until) : durationWords(step.for ?? '')}${hours}.`;
+    return `Wait ${waitWords(step)}${hours}.`;
   },
   problems: (step, { types }, say) => {
     if (step.until && 'field' in step.until) dateField(step.until.field, ['until', 'field'], types, say);
@@ -159,9 +171,9 @@ export const wait: StepKind<WaitStep> = {
     return same ? null : { ...outcome, used: false };
   },
   carried: { words: { for: 'waits' } },
-  // One for an instant has no length of its own.
   lasts: (step) => {
-    const length = step.for === undefined ? 0 : rulerLength(duration(step.for));
+    if (step.until) return { min: 0, max: longest(step.until) };
+    const length = rulerLength(duration(step.for ?? 'P1D'));
     return { min: length, max: length };
   },
   done: null,

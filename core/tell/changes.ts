@@ -8,6 +8,8 @@ export interface Change {
   /** Key of the step; `null` for the journey's own rules. */
   step: string | null;
   text: string;
+  /** Key of a step that is gone. */
+  was?: string;
 }
 
 const RULES: [keyof Journey, string][] = [
@@ -48,7 +50,7 @@ export function changesBetween(before: Journey, after: Journey): Change[] {
       changes.push({ kind: 'moved', step: key, text: `Moved to another lane: ${title(placed.step)}.` });
   }
   for (const [key, placed] of old) {
-    if (!now.has(key)) changes.push({ kind: 'removed', step: null, text: `Removed: ${title(placed.step)}.` });
+    if (!now.has(key)) changes.push({ kind: 'removed', step: null, was: key, text: `Removed: ${title(placed.step)}.` });
   }
   const order = (steps: Iterable<string>): string => [...steps].filter((k) => old.has(k) && now.has(k)).join(' ');
   if (order(old.keys()) !== order(now.keys()) && !changes.some((c) => c.kind === 'moved')) {

@@ -2,9 +2,10 @@
 import type { Journey } from '../journey/schema.ts';
 import { isOff, kindOf, lanesOf, type Step } from '../steps/index.ts';
 import { eachStep } from '../journey/walk-document.ts';
+import { anchorOf } from '../sheet/anchor.ts';
 import { layoutSheet } from '../sheet/layout.ts';
 import { clockWays, conditionWords, oftenWords, ruleWords, type Naming } from './condition.ts';
-import { durationWords, momentWords, or } from './words.ts';
+import { durationWords, or } from './words.ts';
 
 export interface Sentence {
   /** "Day 2"; empty where it is the same as above. */
@@ -40,9 +41,8 @@ function entrySentence(entry: Journey['entry'], name: (key: string) => string): 
 
 export function readThrough(document: Journey): Sentence[] {
   const name = namingOf(document);
-  const moments = new Map(
-    layoutSheet(document.lane).cards.map((c) => [c.step.key, momentWords(c.elapsed.min, c.elapsed.max)])
-  );
+  const { cards } = layoutSheet(document.lane, undefined, anchorOf(document));
+  const moments = new Map(cards.map((c) => [c.step.key, c.moment]));
   const sentences: Sentence[] = [];
   const { entry } = document;
   const where = entry?.where ? `, if they ${conditionWords(entry.where, name)}` : '';

@@ -4,15 +4,26 @@ import { isZone } from '../../core/time/civil.ts';
 import type { Workspace } from '../../core/settings/workspace.ts';
 import type { Db } from '../db/pool.ts';
 
-let zones: string[] | null = null;
+let zones: Promise<string[]> | null = null;
+/** Zones looked at in one go: to know whether the core knows one takes milliseconds, and there are over a thousand. */
+const AT_ONCE = 20;
 
-/** Zones that both the database and the core know, read once. */
-export async function knownZones(db: Db): Promise<string[]> {
-  if (!zones) {
-    const { rows } = await db.query<{ name: string }>('select name from pg_timezone_names');
-    zones = rows.flatMap((r) => (isZone(r.name) ? [r.name] : []));
+/** Zones that both the database and the core know, read once; others get their turn meanwhile. */
+export function knownZones(db: Db): Promise<string[]> {
+  return (zones ??= readZones(db).catch((error: unknown) => {
+    zones = null;
+    throw error;
+  }));
+}
+
+async function readZones(db: Db): Promise<string[]> {
+  const { rows } = await db.query<{ name: string }>('select name from pg_timezone_names');
+  const known: string[] = [];
+  for (let i = 0; i < rows.length; i += AT_ONCE) {
+    known.push(...rows.slice(i, i + AT_ONCE).flatMap((r) => (isZone(r.name) ? [r.name] : [])));
+    await new Promise((resolve) => setImmediate(resolve));
   }
-  return zones;
+  return known;
 }
 
 interface Made {

@@ -1,6 +1,7 @@
 /** Setting a journey live. What will happen, in numbers, is said by `review.ts`. */
 import { happeningsHeard } from '../../core/journey/facts.ts';
-import { findingsOf, type Finding } from '../../core/check/index.ts';
+import { findingsOf, type Around, type Finding } from '../../core/check/index.ts';
+import { aroundOf } from './around.ts';
 import { pathText } from '../../core/journey/problems.ts';
 import { referenceProblems } from '../../core/journey/references.ts';
 import { eachStep } from '../../core/journey/walk-document.ts';
@@ -15,9 +16,12 @@ import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { journeyByKey } from './journeys.ts';
 import { tryMessages } from './tried.ts';
 
-/** What the checks find, and what is found by trying its messages on people: blockers first. */
-export async function allFindings(db: Db, document: Journey): Promise<Finding[]> {
-  const found = findingsOf(document);
+/**
+ * What the checks find, and what is found by trying its messages on people: blockers first. `around`: what it is held
+ * against, where whoever asks has it already.
+ */
+export async function allFindings(db: Db, document: Journey, around?: Around): Promise<Finding[]> {
+  const found = findingsOf(document, around ?? (await aroundOf(db, document.key)));
   const told = new Set(found.filter((f) => f.severity === 'blocker').map((f) => f.step));
   const tried = (await tryMessages(db, document)).filter((f) => !told.has(f.step));
   return [...tried, ...(await missing(db, document)), ...found];

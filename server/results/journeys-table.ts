@@ -1,4 +1,5 @@
 /** The journeys, side by side. */
+import { acceptedEverywhere } from '../journeys/accepted.ts';
 import { findingsOf, type Finding } from '../../core/check/index.ts';
 import { goalInterval, type Interval } from '../../core/statistics/interval.ts';
 import { dateText, wallDay } from '../../core/time/civil.ts';
@@ -23,6 +24,7 @@ export interface JourneyLine {
   /** `null` where the journey has no goal, or nobody entered. */
   goal: { rate: number; interval: Interval } | null;
   hasGoal: boolean;
+  labels: string[];
   /** Entries of the last twelve weeks, oldest first. */
   weeks: number[];
   last: { name: string; at: number } | null;
@@ -35,9 +37,13 @@ const DAY = 86_400_000;
 
 export async function journeyLines(pool: Pool): Promise<JourneyLine[]> {
   const { now: at, zone } = await readClock(pool);
-  const [journeys, ahead] = await Promise.all([listJourneys(pool, at, zone), messagesAhead(pool)]);
+  const [journeys, ahead, isAccepted] = await Promise.all([
+    listJourneys(pool, at, zone),
+    messagesAhead(pool),
+    acceptedEverywhere(pool)
+  ]);
   return journeys.map((j) => {
-    const findings = keptFindings(j);
+    const findings = keptFindings(j).filter((f) => !isAccepted(j.key, f));
     return {
       key: j.key,
       name: j.name,
@@ -53,6 +59,7 @@ export async function journeyLines(pool: Pool): Promise<JourneyLine[]> {
         j.document.goal && j.entered > 0
           ? { rate: j.reached / j.entered, interval: goalInterval(j.reached, j.entered) }
           : null,
+      labels: j.document.labels ?? [],
       hasGoal: j.document.goal !== undefined,
       weeks: Array.from({ length: WEEKS }, (_, i) => j.weeks[String(i)] ?? 0),
       last: j.last_name && j.last_at !== null ? { name: j.last_name, at: j.last_at } : null,

@@ -1,5 +1,6 @@
 /** What Today shows: what goes out, what needs someone, what moved since yesterday. */
 import { allFields } from '../people/all-fields.ts';
+import { acceptedEverywhere } from '../journeys/accepted.ts';
 import { findingsOf } from '../../core/check/index.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { fromWall, toWall, wallDay } from '../../core/time/civil.ts';
@@ -249,8 +250,10 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       act: 'Open'
     });
   }
+  const isAccepted = await acceptedEverywhere(db);
   for (const r of live.rows) {
     for (const f of findingsOf(r.document)) {
+      if (isAccepted(r.key, f)) continue;
       needs.push({
         kind: 'finding',
         title: r.name,

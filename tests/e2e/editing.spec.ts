@@ -183,29 +183,6 @@ test('another message or act keeps what else a question asks', async ({ page, qu
   await expect.poll(asks).toEqual({ did: 'opened', of: 'one' });
 });
 
-test('two windows: the second is told, and overwrites nothing', async ({ page, query }) => {
-  await page.goto(`/journeys/${KEY}?step=email`);
-  await expect(page.getByLabel('Subject')).toHaveValue('Hello');
-  const other = await page.context().newPage();
-  await other.goto(`/journeys/${KEY}?step=email`);
-  await other.getByLabel('Subject').fill('From the other window');
-  await expect(other.getByTestId('saved')).toHaveText(saved);
-  await expect
-    .poll(
-      async () =>
-        (await query<{ s: string }>(`select draft #>> '{lane,0,subject}' as s from journeys where key = $1`, [KEY]))[0]
-          ?.s
-    )
-    .toBe('From the other window');
-  await page.getByLabel('Subject').fill('From this window');
-  await expect(page.getByRole('alert')).toContainText('changed in another window');
-  expect(
-    (await query<{ s: string }>(`select draft #>> '{lane,0,subject}' as s from journeys where key = $1`, [KEY]))[0]?.s
-  ).toBe('From the other window');
-  await page.getByRole('link', { name: 'Show what is saved' }).click();
-  await expect(page.locator('.card .title').first()).toHaveText('From the other window');
-});
-
 test('a person’s page: put a tag on, take it off, put them in a journey; a refusal is told', async ({
   page,
   query

@@ -180,7 +180,7 @@ test('sets the journey live on a page that says how many people enter now', asyn
   await page.goto(JOURNEY);
   await page.getByRole('button', { name: 'Review and set live' }).click();
   await expect(page.getByRole('heading', { name: 'Who enters now' }).locator('..')).toContainText(
-    '4 can be reached by email, 3 by text'
+    '4 of those who enter can be reached by email, 3 by text'
   );
   await page.getByRole('button', { name: 'Set live: 4 people enter now' }).click();
   await page.waitForURL(`${JOURNEY}?view=watch`);

@@ -10,6 +10,8 @@ const SCREENS: [string, string][] = [
   ['route sheet, the journey', '/journeys/membership-runs-out'],
   ['route sheet, Watch', '/journeys/after-the-first-visit?view=watch'],
   ['review', '/journeys/open-evening/review'],
+  ['versions', '/journeys/after-the-first-visit/versions'],
+  ['starters', '/journeys/starters'],
   ['People', '/people'],
   ['People, by a tag', '/people?tag=keen&sort=interest&down=1'],
   ['a person', '/people/7'],

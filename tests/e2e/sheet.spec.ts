@@ -182,12 +182,12 @@ test('a finding offers what mends it, from the list and beside the step; undo ta
   );
   await page.goto('/journeys/soon');
   await page.getByTestId('clock').waitFor();
-  await page.getByRole('tab', { name: 'Findings 3' }).click();
+  await page.getByRole('tab', { name: 'Findings 4' }).click();
   const findings = page.getByRole('tabpanel', { name: 'Findings' });
   await findings.getByRole('button', { name: 'Wait 2 days first' }).click();
   await expect(moments(page)).toHaveText(['Entry', 'Day 2', 'Day 5']);
   await expect(card(page, 'ask')).toHaveClass(/selected/);
-  await expect(page.getByRole('tab', { name: 'Findings 2' })).toBeVisible();
+  await expect(page.getByRole('tab', { name: 'Findings 3' })).toBeVisible();
 
   await card(page, 'nudge').click();
   const beside = page.getByLabel('Findings', { exact: true });
@@ -195,12 +195,12 @@ test('a finding offers what mends it, from the list and beside the step; undo ta
     .getByRole('complementary', { name: 'Selected' })
     .getByRole('button', { name: /^Send this journey from 09:00/ })
     .click();
-  await expect(page.getByRole('tab', { name: 'Findings 1' })).toBeVisible();
+  await expect(page.getByRole('tab', { name: 'Findings 2' })).toBeVisible();
   await expect(beside.getByText('This text may go out at any hour')).toHaveCount(0);
   await page.getByRole('application').focus();
   await page.keyboard.press('Control+z');
   await page.keyboard.press('Control+z');
-  await expect(page.getByRole('tab', { name: 'Findings 3' })).toBeVisible();
+  await expect(page.getByRole('tab', { name: 'Findings 4' })).toBeVisible();
   await expect(moments(page)).toHaveText(['Entry', 'Day 3']);
 });
 

@@ -191,7 +191,7 @@ it('a draft is not overwritten unseen, and a broken one is refused with its path
   expect(await saveDraft(world.pool, 'try', 1, { ...draft, name: 'Two' })).toMatchObject({
     ok: false,
     kind: 'changed',
-    revision: 2
+    current: { revision: 2, document: { name: 'One' } }
   });
   expect(await saveDraft(world.pool, 'try', 2, { ...draft, lane: [{ kind: 'fly' }] })).toMatchObject({
     ok: false,

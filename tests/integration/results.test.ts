@@ -149,7 +149,7 @@ it('the table of journeys: walking, sends, the goal with its interval, entries b
     sends24: 8,
     entered90: 5,
     blockers: 0,
-    remarks: 1
+    remarks: 2
   });
   expect(line?.goal?.rate).toBe(0);
   expect(line?.goal?.interval.high).toBeGreaterThan(0.2);
@@ -179,12 +179,15 @@ it('Today: what goes out by hour, what needs someone, what moved', async () => {
   });
   await work();
   const t = await today(world.pool);
-  expect(t.needs.map((n) => n.kind)).toEqual(['retry', 'finding', 'reply', 'stray']);
+  // What somebody has accepted needs nobody any more, and is not counted.
+  const remark = t.needs.find((n) => n.kind === 'finding');
+  expect(remark?.detail).toBeTruthy();
+  expect(t.needs.map((n) => n.kind)).toEqual(['retry', 'finding', 'finding', 'reply', 'stray']);
   expect(t.needs[0]).toMatchObject({
     title: '5 messages wait for another try',
     detail: expect.stringContaining('451') as string
   });
-  expect(t.needs[2]).toMatchObject({ title: '1 reply in the last three days', detail: '“Yes please” · Person3' });
+  expect(t.needs[3]).toMatchObject({ title: '1 reply in the last three days', detail: '“Yes please” · Person3' });
   expect(Object.fromEntries(t.movement.map((m) => [m.what, m.count]))).toMatchObject({
     'Entered a journey': 0,
     'Texts sent': 3,

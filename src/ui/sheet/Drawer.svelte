@@ -1,17 +1,38 @@
 <script lang="ts">
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import { tick } from 'svelte';
-  import type { Finding } from '$core/check/index.ts';
+  import { findingId, type Finding } from '$core/check/index.ts';
+  import type { Journey } from '$core/journey/schema.ts';
   import { readThrough } from '$core/tell/read-through.ts';
   import CopyReview from './CopyReview.svelte';
   import FixButton from './FixButton.svelte';
   import type { Editor } from './editor.svelte.ts';
 
-  let { editor, findings }: { editor: Editor; findings: Finding[] } = $props();
+  interface Props {
+    editor: Editor;
+    /** As it was a moment ago. */
+    document: Journey;
+    findings: Finding[];
+    /** Findings that somebody has accepted. */
+    accepted?: { finding: Finding; reason: string; by: string }[];
+    /** Accepts one with a reason, or (`null`) has it count again. */
+    onaccept?: (finding: Finding, reason: string | null) => Promise<void>;
+  }
+  let { editor, document: journey, findings, accepted = [], onaccept }: Props = $props();
+  /** Name of the finding whose reason is being typed: others may come and go meanwhile. */
+  let accepting = $state<string | null>(null);
+  let reason = $state('');
+  async function accept(): Promise<void> {
+    const finding = findings.find((f) => findingId(f) === accepting);
+    if (!finding || !reason.trim()) return;
+    accepting = null;
+    await onaccept?.(finding, reason.trim());
+    reason = '';
+  }
   let chosen = $state<'read' | 'findings' | 'copied'>('read');
   let open = $state(true);
   let box = $state<HTMLDivElement>();
-  const sentences = $derived(readThrough(editor.document));
+  const sentences = $derived(readThrough(journey));
   const copied = $derived(editor.toReview);
   const tab = $derived(chosen === 'copied' && !copied.length ? 'read' : chosen);
   const TITLES = { read: 'Read-through', findings: 'Findings', copied: 'Copied' };
@@ -82,18 +103,69 @@
             >
           </button>
           <FixButton {editor} finding={f} />
+          {#if f.severity === 'remark' && onaccept}
+            {#if accepting === findingId(f)}
+              <form
+                onsubmit={(e) => {
+                  e.preventDefault();
+                  void accept();
+                }}
+              >
+                <!-- svelte-ignore a11y_autofocus (it was asked for) -->
+                <input
+                  bind:value={reason}
+                  aria-label="Why this is right as it is"
+                  placeholder="Why it is right as it is"
+                  maxlength="200"
+                  autofocus
+                  onkeydown={(e) => e.key === 'Escape' && (accepting = null)}
+                />
+                <button class="act">Accept</button>
+              </form>
+            {:else}
+              <button class="act" onclick={() => ((accepting = findingId(f)), (reason = ''))}>Accept it …</button>
+            {/if}
+          {/if}
         </div>
       {:else}
         <p class="soft">
-          No finding. What is checked: empty subjects and texts, personal fields, questions asked too soon, texts at
-          night, ways in, goals.
+          No finding. Looked at: what is not finished, what nobody can reach or meet, questions asked too soon, links
+          and personal fields, consent, hours and limits, and how it goes together with the other journeys.
         </p>
+      {/each}
+      {#each accepted as { finding, reason, by } (finding.check + finding.step + finding.text)}
+        <div class="finding accepted">
+          <button class="what" onclick={() => go(finding.step)}>
+            <span></span><span>{finding.text} <em>Accepted by {by}: {reason}</em></span>
+          </button>
+          <button class="act" onclick={() => void onaccept?.(finding, null)}>Count it again</button>
+        </div>
       {/each}
     {/if}
   </div>
 </section>
 
 <style>
+  .finding :global(.act) {
+    white-space: nowrap;
+  }
+  .accepted {
+    color: var(--ink-soft);
+  }
+  form {
+    display: flex;
+    gap: 8px;
+  }
+  form input {
+    width: 230px;
+    height: 24px;
+    padding: 0 8px;
+    color: var(--ink);
+    font-size: 13px;
+    background: var(--ground);
+    border: 0;
+    border-bottom: 1px solid var(--rule-field);
+  }
   .drawer {
     flex: none;
     background: var(--surface);

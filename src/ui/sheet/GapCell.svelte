@@ -38,7 +38,7 @@
   {#if problem !== null}
     <input
       class="gap-input"
-      aria-label="Wait: a length such as 2d, or the day to reach such as =day 5"
+      aria-label="Wait: a length such as 2d, the day to reach such as =day 5, or an instant such as fri 16:00"
       aria-invalid={problem !== ''}
       bind:value={text}
       onkeydown={(e) => {
@@ -86,6 +86,12 @@
     border: 1px solid transparent;
     cursor: pointer;
   }
+  /* In a gap as narrow as they come it still stands whole. */
+  .caret:not(.wide) {
+    width: 14px;
+    padding: 0 4px;
+    box-sizing: border-box;
+  }
   .caret.wide {
     background: var(--ground);
   }
@@ -117,9 +123,9 @@
     position: absolute;
     left: 50%;
     z-index: 2;
-    width: 74px;
+    width: 150px;
     height: 24px;
-    margin-left: -37px;
+    margin-left: -75px;
     padding: 0 6px;
     color: var(--ink);
     font-size: 13px;

@@ -4,6 +4,7 @@
   import type { HappeningFilter } from '$core/condition/happening.ts';
   import type { Step } from '$core/steps/index.ts';
   import { kindOf } from '$core/steps/index.ts';
+  import { heading } from '$core/tell/words.ts';
   import Pick from '$ui/kit/Pick.svelte';
   import Suggest from '$ui/kit/Suggest.svelte';
   import { ABOUT, asking, HEARD, type Heard } from './happening.ts';
@@ -24,6 +25,20 @@
     const of = h.of ?? '';
     return named.some(([key]) => key === of) ? named : [...named, [of, of] as const];
   };
+  const PLAIN_WORDS = { product: 'Product', form: 'Form', url: 'Page', name: 'Name' } as const;
+  /** Of the type that it looks like. */
+  function setTo(text: string): void {
+    const number = Number(text);
+    const to =
+      text === ''
+        ? undefined
+        : text === 'yes' || text === 'no'
+          ? text === 'yes'
+          : Number.isFinite(number)
+            ? number
+            : text;
+    onchange({ ...h, to });
+  }
   const setOf = (of: string): void => onchange({ ...h, of: of || undefined });
 </script>
 
@@ -59,22 +74,99 @@
     {/if}
   {:else if about === 'task'}
     <Pick label="Which task" options={steps(known.tasks, 'any task')} value={h.of ?? ''} onchange={setOf} />
-  {:else if about === 'tag'}
+  {:else if about === 'tag' || about === 'list' || about === 'segment' || about === 'field'}
     <Suggest
-      label="Tag"
-      placeholder="tag"
-      known={known.tags}
-      value={h.tag ?? ''}
-      onchange={(tag) => onchange({ ...h, tag: tag.trim() })}
+      label={heading(about)}
+      placeholder={about}
+      known={known[`${about}s`]}
+      value={h[about] ?? ''}
+      onchange={(name) => onchange({ ...h, [about]: name.trim() })}
     />
+    {#if about === 'field'}
+      <TextInput
+        size="sm"
+        labelText="and becomes (empty: anything)"
+        value={String(h.to ?? '')}
+        on:change={(e) => setTo(inputText(e).trim())}
+      />
+    {/if}
+  {:else if about === 'score'}
+    <div class="two">
+      <Suggest
+        label="Score"
+        placeholder="score"
+        known={known.scores}
+        value={h.score ?? ''}
+        onchange={(score) => onchange({ ...h, score: score.trim() })}
+      />
+      <TextInput
+        size="sm"
+        hideLabel
+        type="number"
+        labelText="Points"
+        value={h.points ?? 0}
+        on:input={(e) =>
+          Number.isFinite(Number(inputText(e) || NaN)) && onchange({ ...h, points: Number(inputText(e)) })}
+      />
+    </div>
+  {:else if about === 'rung'}
+    <Suggest
+      label="Rung"
+      placeholder="any rung"
+      known={known.rungs}
+      value={String(h.to ?? '')}
+      onchange={(to) => onchange({ ...h, to: to.trim() || undefined })}
+    />
+  {:else if about === 'journey'}
+    <Pick
+      label="Journey"
+      options={[['', 'any journey'] as const, ...known.journeys.map((j) => [j.key, j.name] as const)]}
+      value={h.journey ?? ''}
+      onchange={(journey) => onchange({ ...h, journey: journey || undefined })}
+    />
+  {:else if about === 'consent'}
+    <div class="two">
+      <Pick
+        label="Channel"
+        options={[
+          ['', 'any channel'],
+          ['email', 'email'],
+          ['sms', 'text']
+        ]}
+        value={h.channel ?? ''}
+        onchange={(channel) => onchange({ ...h, channel: channel === '' ? undefined : channel })}
+      />
+      <Pick
+        label="What it becomes"
+        options={[
+          ['', 'in any way'],
+          ['given', 'given'],
+          ['pending', 'asked for'],
+          ['withdrawn', 'withdrawn']
+        ]}
+        value={String(h.to ?? '')}
+        onchange={(to) => onchange({ ...h, to: to || undefined })}
+      />
+    </div>
   {:else if about}
     <TextInput
       size="sm"
       hideLabel
-      labelText={about}
-      placeholder="any {about}"
+      labelText={PLAIN_WORDS[about]}
+      placeholder={about === 'name' ? 'its name' : `any ${PLAIN_WORDS[about].toLowerCase()}`}
       value={String(h[about] ?? '')}
-      on:input={(e) => onchange({ ...h, [about]: inputText(e).trim() || undefined })}
+      on:input={(e) => {
+        const text = inputText(e).trim();
+        if (about !== 'name' || text) onchange({ ...h, [about]: text || undefined });
+      }}
     />
   {/if}
 {/if}
+
+<style>
+  .two {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 6px;
+  }
+</style>

@@ -1,15 +1,21 @@
 <script lang="ts">
   import { onMount } from 'svelte';
   import { STEP_KINDS, type StepName } from '$core/steps/index.ts';
+  import { typedUntil, type TypedAround } from '$core/edit/typed-until.ts';
+  import { untilWords } from '$core/steps/wait.ts';
   import { SHEET_KINDS, SHOWN } from './kinds.ts';
 
-  let {
-    x,
-    y,
-    filter,
-    onchoose,
-    onleave
-  }: { x: number; y: number; filter: string; onchoose: (kind: StepName) => void; onleave: () => void } = $props();
+  interface Props {
+    x: number;
+    y: number;
+    filter: string;
+    around: TypedAround;
+    onchoose: (kind: StepName) => void;
+    /** What was typed is an instant to wait for. */
+    onwait: (text: string) => void;
+    onleave: () => void;
+  }
+  let { x, y, filter, around, onchoose, onwait, onleave }: Props = $props();
 
   // The letter that opened the box begins the filter; from then on it is typed here.
   // svelte-ignore state_referenced_locally
@@ -26,13 +32,24 @@
     return [...named, ...SHEET_KINDS.filter((k) => !begins(k) && typed.length > 1 && holds(k))];
   });
 
+  /** An instant that is typed where a kind could be: "fri 16:00", "on visit". */
+  const until = $derived.by(() => {
+    const read = text.trim() === '' ? null : typedUntil(text, around);
+    return read && 'until' in read ? untilWords(read.until) : null;
+  });
+  const count = $derived(found.length + (until ? 1 : 0));
+  function take(place: number): void {
+    if (until && place === 0) return onwait(text);
+    const kind = found[place - (until ? 1 : 0)];
+    if (kind) onchoose(kind);
+  }
+
   function onkeydown(event: KeyboardEvent): void {
     event.stopPropagation();
-    if (event.key === 'ArrowDown') at = Math.min(at + 1, found.length - 1);
+    if (event.key === 'ArrowDown') at = Math.min(at + 1, count - 1);
     else if (event.key === 'ArrowUp') at = Math.max(at - 1, 0);
     else if (event.key === 'Enter') {
-      const kind = found[at];
-      if (kind) onchoose(kind);
+      take(at);
     } else if (event.key === 'Escape') onleave();
     else return;
     event.preventDefault();
@@ -56,11 +73,24 @@
     role="combobox"
     aria-expanded="true"
     aria-controls="kinds"
-    aria-activedescendant={found.length ? `kind-${at}` : undefined}
+    aria-activedescendant={count ? `kind-${at}` : undefined}
     autocomplete="off"
   />
   <ul id="kinds" role="listbox" aria-label="Kinds of step">
-    {#each found as kind, i (kind)}
+    {#if until}
+      <!-- svelte-ignore a11y_click_events_have_key_events (the keys are the input's) -->
+      <li
+        id="kind-0"
+        role="option"
+        aria-selected={at === 0}
+        onmousedown={(e) => e.preventDefault()}
+        onclick={() => take(0)}
+      >
+        <SHOWN.wait.icon size={16} aria-hidden="true" /><strong>Wait</strong><span>{until}</span>
+      </li>
+    {/if}
+    {#each found as kind, n (kind)}
+      {@const i = n + (until ? 1 : 0)}
       {@const Icon = SHOWN[kind].icon}
       <!-- svelte-ignore a11y_click_events_have_key_events (the keys are the input's) -->
       <li
@@ -68,12 +98,12 @@
         role="option"
         aria-selected={i === at}
         onmousedown={(e) => e.preventDefault()}
-        onclick={() => onchoose(kind)}
+        onclick={() => take(i)}
       >
         <Icon size={16} aria-hidden="true" /><strong>{SHOWN[kind].called}</strong><span>{STEP_KINDS[kind].does}</span>
       </li>
-    {:else}
-      <li role="option" aria-selected="false" class="none">No kind of step fits “{text}”. Esc leaves.</li>
+    {:else}{#if !until}
+        <li role="option" aria-selected="false" class="none">No kind of step fits “{text}”. Esc leaves.</li>{/if}
     {/each}
   </ul>
 </div>

@@ -1,49 +1,58 @@
+<!-- The rules of the journey as sentences: who gets in, what it is for, when people leave, when messages go out. -->
 <script lang="ts">
   import { Checkbox, TextInput } from 'carbon-components-svelte';
-  import { isHappening, type Condition, type Reason } from '$core/condition/schema.ts';
+  import type { TypedAround } from '$core/edit/typed-until.ts';
   import type { Journey } from '$core/journey/schema.ts';
-  import { clockWays, oftenWords, ruleWords } from '$core/tell/condition.ts';
+  import { isZone } from '$core/time/civil.ts';
   import { namingOf } from '$core/tell/read-through.ts';
   import { typedDuration } from '$core/time/duration.ts';
   import { durationShort } from '$core/tell/words.ts';
-  import ConditionForm from './ConditionForm.svelte';
   import type { Editor } from './editor.svelte.ts';
+  import EntryForm from './EntryForm.svelte';
+  import HoursForm from './HoursForm.svelte';
   import { inputText, type Nameable } from './panels/panel.ts';
-  import { or } from '$core/tell/words.ts';
-  import type { HappeningFilter } from '$core/condition/happening.ts';
-  import TagsInput from './TagsInput.svelte';
+  import RuleForm from './RuleForm.svelte';
 
-  let { editor, known }: { editor: Editor; known: Nameable } = $props();
+  interface Props {
+    editor: Editor;
+    known: Nameable;
+    around: TypedAround;
+    /** The workspace's. */
+    zone: string;
+    /** Rules across journeys that hold here as well, in words. */
+    across: string[];
+  }
+  let { editor, known, around, zone, across }: Props = $props();
   const j = $derived(editor.document);
-  /** A way in that is a tag and nothing more; all others are kept as they stand. */
-  const isTag = (r: HappeningFilter): boolean => r.happening === 'tag_added' && Object.keys(r).length === 2;
-  const entryTags = $derived((j.entry?.on ?? []).flatMap((r) => (isTag(r) && r.tag ? [r.tag] : [])));
-  const otherWays = $derived((j.entry?.on ?? []).filter((r) => !isTag(r)));
-  /** What a form can ask; happenings are told in words. */
-  const conditionIn = (reason: Reason): Condition | null =>
-    Array.isArray(reason) || isHappening(reason) ? null : reason;
-  const goalCondition = $derived(j.goal ? conditionIn(j.goal.when) : null);
+  const name = $derived(namingOf(j));
+  let zoneProblem = $state('');
 
   function set(part: Partial<Journey>, field: string): void {
     editor.apply({ edit: 'journey', set: part }, `journey/${field}`);
   }
-  function setEntryTags(names: string[]): void {
-    const on = [...names.map((tag) => ({ happening: 'tag_added' as const, tag })), ...otherWays];
-    const entry = { ...j.entry, on };
-    if (!on.length) delete entry.existing;
-    set({ entry }, 'entry');
+  /** Text left empty takes the length away; what cannot be read changes nothing. */
+  function length(typed: string, take: (length: string | undefined) => void): void {
+    const read = typedDuration(typed);
+    if (typed.trim() === '' || read) take(read ?? undefined);
   }
-  function setHours(on: boolean): void {
-    set({ hours: on ? { from: '09:00', to: '20:00', zone: 'person' } : undefined }, 'hours');
-  }
-  function setHour(key: 'from' | 'to', time: string): void {
-    if (j.hours && time) set({ hours: { ...j.hours, [key]: time } }, key);
-  }
-  function setWithin(typed: string): void {
+  function setWithin(within: string | undefined): void {
     if (!j.goal) return;
-    const within = typedDuration(typed);
-    if (typed.trim() === '' || within) set({ goal: { ...j.goal, within: within ?? undefined } }, 'within');
+    const { within: _, ...goal } = j.goal;
+    // Who is held out is watched for just so long.
+    const { holdOut: _h, ...entry } = j.entry ?? {};
+    set({ goal: within ? { ...goal, within } : goal, ...(within || !j.entry ? {} : { entry }) }, 'within');
   }
+  function noGoal(): void {
+    const { holdOut: _, ...entry } = j.entry ?? {};
+    set({ goal: undefined, ...(j.entry ? { entry } : {}) }, 'goal');
+  }
+  function setZone(text: string): void {
+    zoneProblem = text === '' || isZone(text) ? '' : `${text} is no zone: type one such as Europe/Dublin`;
+    if (!zoneProblem) set({ zone: text || undefined }, 'zone');
+  }
+  const leaveWhen = $derived(j.leaveWhen ?? []);
+  const setRule = (i: number, part: Partial<(typeof leaveWhen)[number]>, field: string): void =>
+    set({ leaveWhen: leaveWhen.map((r, n) => (n === i ? { ...r, ...part } : r)) }, `leave${i}/${field}`);
 </script>
 
 <header>
@@ -69,110 +78,98 @@
   />
 {/key}
 <h3>Getting in</h3>
-<TagsInput label="Whoever gets the tag" value={entryTags} tags={known.tags} onchange={setEntryTags} />
-{#if otherWays.length || clockWays(j.entry).length}
-  <p class="hint">
-    Also {or([...otherWays.map((r) => `those who ${ruleWords(r, (key) => key)}`), ...clockWays(j.entry)])}, {oftenWords(
-      j.entry
-    )}: as the file says.
-  </p>
-{/if}
-{#if entryTags.length}
-  <Checkbox
-    labelText="Those who have it already enter when it goes live"
-    checked={j.entry?.existing ?? false}
-    on:check={(e) => set({ entry: { ...j.entry, existing: e.detail } }, 'existing')}
-  />
-{/if}
-<h4>Only those who …</h4>
-{#if j.entry?.where}
-  <ConditionForm
-    condition={j.entry.where}
-    known={{ ...known, messages: [] }}
-    onchange={(where) => set({ entry: { ...j.entry, where } }, 'where')}
-  />
-  <button class="act" onclick={() => set({ entry: { ...j.entry, where: undefined } }, 'where')}>No such rule</button>
-{:else}
-  <button class="act" onclick={() => set({ entry: { ...j.entry, where: { consent: 'email' } } }, 'where')}
-    >Add a rule for entering</button
-  >
-{/if}
+<EntryForm journey={j} {known} {around} {zone} onchange={(entry, field) => set({ entry }, field)} />
 
 <h3>Goal</h3>
 {#if j.goal}
-  {#if goalCondition}
-    <ConditionForm
-      condition={goalCondition}
-      {known}
-      onchange={(when) => j.goal && set({ goal: { ...j.goal, when } }, 'goal')}
-    />
-  {:else}
-    <p>They {ruleWords(j.goal.when, namingOf(j))}.</p>
-  {/if}
+  {@const goal = j.goal}
+  <RuleForm
+    label="Goal"
+    when={goal.when}
+    {known}
+    {name}
+    onchange={(when) => set({ goal: { ...goal, when } }, 'goal')}
+  />
   <Checkbox
     labelText="They leave when they reach it"
-    checked={j.goal.leave ?? true}
-    on:check={(e) => j.goal && set({ goal: { ...j.goal, leave: e.detail } }, 'leave')}
+    checked={goal.leave ?? true}
+    on:check={(e) => e.detail !== (goal.leave ?? true) && set({ goal: { ...goal, leave: e.detail } }, 'leave')}
   />
   <TextInput
     size="sm"
     labelText="Counts within (30d; empty: always)"
-    value={j.goal.within ? durationShort(j.goal.within) : ''}
-    on:change={(e) => setWithin(inputText(e))}
+    value={goal.within ? durationShort(goal.within) : ''}
+    on:change={(e) => length(inputText(e), setWithin)}
   />
-  <button class="act" onclick={() => set({ goal: undefined }, 'goal')}>No goal</button>
+  <button class="act" onclick={noGoal}>No goal</button>
 {:else}
   <button class="act" onclick={() => set({ goal: { when: { tag: '' } } }, 'goal')}>Say what it is for</button>
 {/if}
 
 <h3>Leaving</h3>
-{#each j.leaveWhen ?? [] as rule, i (i)}
-  {@const asked = conditionIn(rule.when)}
-  {#if !asked}<p>Those who {ruleWords(rule.when, namingOf(j))}.</p>
-  {:else}<ConditionForm
-      condition={asked}
+{#each leaveWhen as rule, i (i)}
+  <div class="rule">
+    <RuleForm
+      label="Leaving {i + 1}"
+      when={rule.when}
       {known}
-      onchange={(when) => set({ leaveWhen: j.leaveWhen?.map((r, n) => (n === i ? { ...r, when } : r)) }, `leave${i}`)}
-    />{/if}
-  <button
-    class="act"
-    onclick={() =>
-      set({ leaveWhen: j.leaveWhen?.length === 1 ? undefined : j.leaveWhen?.filter((_, n) => n !== i) }, 'leaveWhen')}
-    >Remove this rule</button
-  >
+      {name}
+      onchange={(when) => setRule(i, { when }, 'when')}
+    />
+    <TextInput
+      size="sm"
+      labelText="for the reason"
+      value={rule.reason}
+      on:input={(e) => setRule(i, { reason: inputText(e) }, 'reason')}
+    />
+    <button
+      class="act"
+      onclick={() =>
+        set({ leaveWhen: leaveWhen.length === 1 ? undefined : leaveWhen.filter((_, n) => n !== i) }, 'leaveWhen')}
+      >Remove this rule</button
+    >
+  </div>
 {/each}
 <button
   class="act"
   onclick={() =>
-    set({ leaveWhen: [...(j.leaveWhen ?? []), { when: { tag: '' }, reason: 'not for them any more' }] }, 'leaveWhen')}
+    set({ leaveWhen: [...leaveWhen, { when: { tag: '' }, reason: 'not for them any more' }] }, 'leaveWhen')}
   >Add a leave rule</button
 >
+<div class="idle">
+  <TextInput
+    size="sm"
+    labelText="Idle limit: who stands still so long leaves"
+    placeholder="90d"
+    value={j.idle ? durationShort(j.idle) : ''}
+    on:change={(e) => length(inputText(e), (idle) => set({ idle }, 'idle'))}
+  />
+</div>
 
 <h3>Sending hours</h3>
 <Checkbox
   labelText="Messages go out at certain hours only"
   checked={j.hours !== undefined}
-  on:check={(e) => setHours(e.detail)}
+  on:check={(e) =>
+    e.detail !== (j.hours !== undefined) &&
+    set({ hours: e.detail ? { from: '09:00', to: '20:00', zone: 'person' } : undefined }, 'hours')}
 />
 {#if j.hours}
-  <div class="hours">
-    <TextInput
-      size="sm"
-      type="time"
-      labelText="from"
-      value={j.hours.from}
-      on:change={(e) => setHour('from', (e.target as HTMLInputElement).value)}
-    />
-    <TextInput
-      size="sm"
-      type="time"
-      labelText="to"
-      value={j.hours.to}
-      on:change={(e) => setHour('to', (e.target as HTMLInputElement).value)}
-    />
-    <span class="soft">in each person’s own zone</span>
-  </div>
+  <HoursForm hours={j.hours} zone={j.zone ?? zone} onchange={(hours) => set({ hours }, 'hours')} />
 {/if}
+<TextInput
+  size="sm"
+  labelText="Zone of whoever has none (empty: {zone})"
+  value={j.zone ?? ''}
+  invalid={zoneProblem !== ''}
+  invalidText={zoneProblem}
+  on:change={(e) => setZone(inputText(e).trim())}
+/>
+
+<h3>Across all journeys</h3>
+{#each across as words (words)}<p class="across">{words}</p>{:else}<p class="soft across">
+    No limit holds across journeys. <a href="/settings">Settings</a>
+  </p>{/each}
 
 <style>
   header {
@@ -188,22 +185,21 @@
     font-weight: 700;
   }
   h3 {
-    margin: 14px 0 6px;
+    margin: 16px 0 6px;
+    padding-top: 10px;
     font-size: 12.5px;
     font-weight: 700;
+    border-top: 1px solid var(--rule-soft);
   }
-  h4 {
-    margin: 8px 0 4px;
-    color: var(--ink-soft);
-    font-size: 12px;
-    font-weight: 400;
+  .rule {
+    margin-bottom: 8px;
+    padding-left: 8px;
+    border-left: 2px solid var(--rule);
   }
-  .hours {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: center;
-    margin-top: 4px;
-    font-size: 12.5px;
+  .idle {
+    margin-top: 10px;
+  }
+  .across {
+    font-size: 13px;
   }
 </style>

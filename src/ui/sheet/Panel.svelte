@@ -2,42 +2,52 @@
   import { Checkbox, TextInput } from 'carbon-components-svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import { tick } from 'svelte';
-  import { laneAt, placeOf, stepsBefore } from '$core/edit/edit.ts';
+  import { placeOf, stepsBefore } from '$core/edit/edit.ts';
   import type { Finding } from '$core/check/index.ts';
+  import { anchorOf } from '$core/sheet/anchor.ts';
   import { layoutSheet } from '$core/sheet/layout.ts';
   import { canBeOff, isOff, STEP_KINDS } from '$core/steps/index.ts';
-  import { durationWords, momentWords } from '$core/tell/words.ts';
+  import { wallDay } from '$core/time/civil.ts';
+  import { waitWords } from '$core/steps/wait.ts';
+  import type { KnownNames } from '$server/people/names.ts';
   import type { SamplePerson } from '$server/people/sample.ts';
   import FixButton from './FixButton.svelte';
   import type { Editor } from './editor.svelte.ts';
   import { SHEET_KINDS, panelOf, SHOWN } from './kinds.ts';
+  import WaitForm from './WaitForm.svelte';
   import JourneyForm from './JourneyForm.svelte';
   import { inputText, type Nameable } from './panels/panel.ts';
 
   interface Props {
     editor: Editor;
     findings: Finding[];
-    tags: string[];
-    fields: string[];
-    scores: string[];
+    names: KnownNames;
     journeys: { key: string; name: string }[];
     sample: SamplePerson[];
+    clock: { now: number; zone: string };
+    /** Rules across journeys, in words. */
+    across: string[];
+    /** Names and aims only. */
+    sketch?: boolean;
   }
-  let { editor, findings, tags, fields, scores, journeys, sample }: Props = $props();
+  let { editor, findings, names, journeys, sample, clock, across, sketch = false }: Props = $props();
 
   let panel: HTMLElement;
   const step = $derived(editor.selected);
   const gap = $derived(editor.selection.at === 'gap' ? editor.selection : null);
-  const waitHere = $derived.by(() => {
-    const before = gap && laneAt(editor.document, gap.lane)?.[gap.index - 1];
-    return before?.kind === 'wait' ? before : null;
+  /** The selected gap as the sheet draws it. */
+  const drawn = $derived.by(() => {
+    if (!gap) return null;
+    const { gaps } = layoutSheet(editor.document.lane, undefined, anchorOf(editor.document));
+    return gaps.find((g) => g.index === gap.index && g.lane.join('.') === gap.lane.join('.')) ?? null;
   });
+  const around = $derived({ fields: names.fields, today: wallDay(editor.document.zone ?? clock.zone, clock.now) });
   const where = $derived.by(() => {
     if (!step) return '';
-    const layout = layoutSheet(editor.document.lane);
+    const layout = layoutSheet(editor.document.lane, undefined, anchorOf(editor.document));
     const card = layout.cards.find((c) => c.step.key === step.key);
     const row = card && layout.rows[card.row];
-    return card && row ? `on ${row.label}, ${momentWords(card.elapsed.min, card.elapsed.max).toLowerCase()}` : '';
+    return card && row ? `on ${row.label}, ${card.moment.toLowerCase()}` : '';
   });
   const mine = $derived(
     findings.filter((f) => f.step === (step?.key ?? null) && (step || editor.selection.at === 'journey'))
@@ -49,7 +59,7 @@
     const place = step ? placeOf(editor.document, step.key) : { lane: ['lane'], index: editor.document.lane.length };
     const before = place ? stepsBefore(editor.document, place.lane, place.index) : [];
     const messages = before.filter((s) => s.kind === 'email' || s.kind === 'sms');
-    return { tags, fields, scores, messages, tasks: before.filter((s) => s.kind === 'task'), journeys };
+    return { ...names, messages, tasks: before.filter((s) => s.kind === 'task'), journeys };
   });
 
   /** Sets one key of the selected step; text left empty takes the key out, where the key may be absent. */
@@ -86,13 +96,21 @@
       </div>
     </header>
     {#key step.key}
-      {#if Form}<Form {editor} {step} {set} {known} {sample} />{/if}
+      {#if Form && !sketch}<Form {editor} {step} {set} {known} {sample} />{/if}
       <TextInput
         size="sm"
         labelText="Name on the sheet"
         value={step.name ?? ''}
         on:input={(e) => set('name', inputText(e))}
       />
+      {#if sketch || step.kind !== 'email'}
+        <TextInput
+          size="sm"
+          labelText="Aim: what it should bring about"
+          value={step.aim ?? ''}
+          on:input={(e) => set('aim', inputText(e))}
+        />
+      {/if}
       <TextInput
         size="sm"
         labelText="Note for colleagues"
@@ -111,10 +129,13 @@
   {:else if gap}
     <header>
       <div>
-        <h2>{waitHere ? `Wait ${durationWords(waitHere.for ?? '')}` : 'A gap'}</h2>
-        <p class="soft">{waitHere ? 'Nothing happens in between.' : 'People go straight on here.'}</p>
+        <h2>{drawn?.waits.length ? `Wait ${drawn.waits.map(waitWords).join(', then ')}` : 'A gap'}</h2>
+        <p class="soft">{drawn?.waits.length ? 'Nothing happens in between.' : 'People go straight on here.'}</p>
       </div>
     </header>
+    {#if drawn}
+      {#key `${drawn.lane.join('.')}/${drawn.index}`}<WaitForm {editor} gap={drawn} {around} zone={clock.zone} />{/key}
+    {/if}
     <p class="put">
       Put here:
       {#each SHEET_KINDS.filter((kind) => kind !== 'wait') as kind (kind)}
@@ -128,13 +149,19 @@
       <dd>wait so long</dd>
       <dt><kbd>=day 5</kbd></dt>
       <dd>let the next step fall on that day</dd>
+      <dt><kbd>fri 16:00</kbd> <kbd>9:00</kbd></dt>
+      <dd>wait until the next one</dd>
+      <dt><kbd>12 May</kbd></dt>
+      <dd>wait until that date</dd>
+      <dt><kbd>2d before visit</kbd></dt>
+      <dd>wait until so long before a date of theirs, or after it</dd>
       <dt>a letter or <kbd>Enter</kbd></dt>
       <dd>put a step here</dd>
       <dt><kbd>Del</kbd></dt>
       <dd>no wait</dd>
     </dl>
   {:else}
-    <JourneyForm {editor} {known} />
+    <JourneyForm {editor} {known} {around} zone={clock.zone} {across} />
   {/if}
   {#if mine.length}
     <section class="findings" aria-label="Findings">

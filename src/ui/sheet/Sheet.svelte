@@ -1,17 +1,29 @@
 <script lang="ts">
-  import { tick } from 'svelte';
-  import { dropOf } from '$core/edit/drag.ts';
-  import { readGapText } from '$core/edit/gap-text.ts';
+  import { tick, untrack } from 'svelte';
+  import { dropOf, nearestGap } from '$core/edit/drag.ts';
+  import { gapText as typedGap, readGapText } from '$core/edit/gap-text.ts';
   import type { Journey } from '$core/journey/schema.ts';
+  import { anchorOf, isPassed } from '$core/sheet/anchor.ts';
+  import { gapWords as shortWords, waitShort } from '$core/sheet/gap-words.ts';
+  import { eachStep } from '$core/journey/walk-document.ts';
   import { heldUp } from '$core/sheet/held-up.ts';
-  import { layoutSheet, ROW_HEIGHT, type Card, type Gap, type LaneRow, type Moment } from '$core/sheet/layout.ts';
+  import {
+    CARD_WIDTH,
+    layoutSheet,
+    ROW_HEIGHT,
+    type Card,
+    type Gap,
+    type LaneRow,
+    type Moment
+  } from '$core/sheet/layout.ts';
+  import { wallDay } from '$core/time/civil.ts';
   import { durationText } from '$core/time/duration.ts';
   import { isOff, kindOf, type StepName } from '$core/steps/index.ts';
-  import { untilWords, type WaitStep } from '$core/steps/wait.ts';
   import { entryWords } from '$core/tell/condition.ts';
   import { durationShort, number } from '$core/tell/words.ts';
   import type { Finding } from '$core/check/index.ts';
   import type { SheetFigures } from '$server/results/sheet-figures.ts';
+  import type { Other } from '$server/journeys/open-drafts.ts';
   import { typingIn } from '$ui/kit/keys.ts';
   import type { Editor, Selection } from './editor.svelte.ts';
   import { SHOWN } from './kinds.ts';
@@ -30,18 +42,101 @@
     findings: Finding[];
     onhelp: () => void;
     onlane?: (row: LaneRow) => void;
+    /** Fields that can be named in a gap. */
+    fields: string[];
+    clock: { now: number; zone: string };
+    /** Names and aims only. */
+    sketch?: boolean;
+    /** Goes to the next step that is not finished. */
+    onunfinished?: () => void;
+    /** Nobody changes it now. */
+    locked?: boolean;
+    /** Who else has it open, and where. */
+    others?: Other[];
   }
-  let { editor, document: journey, figures, findings, onhelp, onlane }: Props = $props();
+  let {
+    editor,
+    document: journey,
+    figures,
+    findings,
+    onhelp,
+    onlane,
+    fields,
+    clock,
+    locked = false,
+    others = [],
+    sketch = false,
+    onunfinished
+  }: Props = $props();
 
   let sheet: HTMLDivElement;
   let editingGap = $state<{ lane: string; index: number; problem: string } | null>(null);
   let gapText = $state('');
   let inserting = $state<{ gap: Gap; filter: string } | null>(null);
 
-  const layout = $derived(layoutSheet(journey.lane, editor.folded));
+  const anchor = $derived(anchorOf(journey));
+  const layout = $derived(layoutSheet(journey.lane, editor.folded, anchor));
+  const around = $derived({ fields, today: wallDay(journey.zone ?? clock.zone, clock.now) });
   const held = $derived(heldUp(journey));
+  /** The part of the sheet that is in view, in px of the field; what lies far outside is not drawn. */
+  let view = $state.raw({ x: 0, y: 0, width: 1600, height: 1200 });
+  const AHEAD = 400;
+  const near = (x1: number, x2: number, y: number): boolean =>
+    x2 > view.x - AHEAD && x1 < view.x + view.width + AHEAD && y > view.y - AHEAD && y < view.y + view.height + AHEAD;
+  const cards = $derived(layout.cards.filter((c) => near(c.x, c.x + CARD_WIDTH, c.y)));
+  const gaps = $derived(layout.gaps.filter((g) => near(g.x1, g.x2, g.y)));
+  /** Below this cards show only their icon and their figure. */
+  const SMALL = 0.6;
+  const SMALLEST = 0.2;
+  let zoom = $state(1);
+  async function zoomTo(to: number, around: { x: number; y: number } | null = null): Promise<void> {
+    zoom = Math.min(1, Math.max(SMALLEST, to));
+    await tick();
+    if (around) sheet.scrollTo(around.x * zoom - 60, around.y * zoom - 60);
+    look();
+  }
+  /** The whole journey in view, or as much of it as can still be told apart. */
+  const fit = (): Promise<void> =>
+    zoomTo(Math.min(sheet.clientWidth / (208 + layout.width), sheet.clientHeight / (38 + layout.height)), {
+      x: 0,
+      y: 0
+    });
+  /** What is selected, with all its lanes. */
+  function fitSelection(): Promise<void> {
+    const key = editor.selection.at === 'card' ? editor.selection.key : null;
+    const card = layout.cards.find((c) => c.step.key === key);
+    const inside = new Set(card ? eachStep({ lane: [card.step] }).map(({ step }) => step.key) : []);
+    const all = layout.cards.filter((c) => inside.has(c.step.key));
+    if (!card || !all.length) return fit();
+    const x = Math.max(...all.map((c) => c.x + CARD_WIDTH)) - card.x;
+    const y = Math.max(...all.map((c) => c.y)) - card.y + ROW_HEIGHT;
+    return zoomTo(Math.min((sheet.clientWidth - 300) / x, (sheet.clientHeight - 90) / y), {
+      x: card.x,
+      y: card.y - 30
+    });
+  }
+  function look(): void {
+    const [x, y, width, height] = [sheet.scrollLeft, sheet.scrollTop, sheet.clientWidth, sheet.clientHeight].map(
+      (v) => v / zoom
+    ) as [number, number, number, number];
+    // Small movements stay within what is drawn ahead.
+    if (
+      Math.abs(x - view.x) < AHEAD / 2 &&
+      Math.abs(y - view.y) < AHEAD / 2 &&
+      width === view.width &&
+      height === view.height
+    )
+      return;
+    view = { x, y, width, height };
+  }
+  $effect(() => {
+    const observer = new ResizeObserver(look);
+    observer.observe(sheet);
+    return () => observer.disconnect();
+  });
   const stops = $derived(stopsOf(layout));
-  const editable = $derived(figures === null);
+  const editable = $derived(figures === null && !locked);
+  const chosen = $derived(new Set(editor.chosen?.steps.map((s) => s.key)));
   const flagged = $derived(new Set(findings.map((f) => f.step)));
   const selectedGap = $derived(editor.selection.at === 'gap' ? gapOf(editor.selection) : null);
   const PAD_BOTTOM = ROW_HEIGHT;
@@ -52,8 +147,6 @@
     const late = Math.max(0, ...here.map((card) => held.get(card.step.key) ?? 0));
     return durationShort(durationText(late) ?? '');
   }
-
-  const waitShort = (w: WaitStep): string => (w.until ? untilWords(w.until) : durationShort(w.for ?? ''));
 
   function gapOf(selection: Extract<Selection, { at: 'gap' }>): Gap | null {
     return (
@@ -70,8 +163,11 @@
       const standing = gap.waits.reduce((n, w) => n + (figures.steps[w.key]?.standing ?? 0), 0);
       if (standing) return `${number(standing)} wait`;
     }
-    return gap.waits.map((w) => waitShort(w)).join(' + ');
+    return shortWords(gap.waits, anchor) + (passedIn(gap) ? ', passed' : '');
   }
+
+  /** Whether everybody finds that a wait for their date is over when they come to it. */
+  const passedIn = (gap: Gap): boolean => anchor !== null && gap.waits.some((w) => isPassed(w, gap.before, anchor));
 
   /** What a screen reader hears of the place. */
   const spoken = $derived.by(() => {
@@ -80,7 +176,7 @@
     if (s.at === 'gap') {
       const gap = gapOf(s);
       const row = gap ? layout.rows[gap.row] : undefined;
-      return `Gap on ${row?.label ?? ''}${gap?.waits.length ? `, wait ${gap.waits.map((w) => waitShort(w)).join(' and ')}` : ', no wait'}`;
+      return `Gap on ${row?.label ?? ''}${gap?.waits.length ? `, wait ${gap.waits.map((w) => waitShort(w, anchor)).join(' and ')}` : ', no wait'}`;
     }
     const card = layout.cards.find((c) => c.step.key === s.key);
     const shown = card && kindOf(card.step).card(card.step);
@@ -89,8 +185,24 @@
       : '';
   });
 
+  /** Scrolls to what may not be drawn yet. */
+  function reveal(selection: Selection): void {
+    const card = selection.at === 'card' ? layout.cards.find((c) => c.step.key === selection.key) : null;
+    const gap = selection.at === 'gap' ? gapOf(selection) : null;
+    const place = card ? { x1: card.x, x2: card.x + CARD_WIDTH, y: card.y } : gap;
+    if (!place || near(place.x1, place.x2, place.y)) return;
+    sheet.scrollTo(Math.max(0, place.x1 - 200), Math.max(0, place.y - 200));
+    look();
+  }
+  // What is selected from elsewhere, the read-through or a finding, comes into view too.
+  $effect(() => {
+    const selection = editor.selection;
+    untrack(() => reveal(selection));
+  });
+
   async function select(selection: Selection): Promise<void> {
     editor.selection = selection;
+    reveal(selection);
     await tick();
     sheet.querySelector('.selected')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
   }
@@ -107,6 +219,16 @@
     else editor.insert(kind, gap.lane, gap.index);
   }
 
+  /** Waits for what was typed where a kind of step could be. */
+  function waitFor(text: string): void {
+    const gap = inserting?.gap;
+    inserting = null;
+    if (!gap) return;
+    gapText = text;
+    editingGap = { lane: gap.lane.join('.'), index: gap.index, problem: '' };
+    commitGap(gap);
+  }
+
   async function editGap(gap: Gap, text: string): Promise<void> {
     if (!editable) return;
     editor.selection = { at: 'gap', lane: gap.lane, index: gap.index };
@@ -120,14 +242,14 @@
 
   function commitGap(gap: Gap): void {
     if (!editingGap) return;
-    const read = readGapText(gapText, gap.before);
+    const read = readGapText(gapText, gap.before, around);
     if ('problem' in read) {
       editingGap = { ...editingGap, problem: read.problem };
       return;
     }
     const waits = gap.waits.length;
-    editor.apply({ edit: 'wait', lane: gap.lane, index: gap.index, for: read.for });
-    editor.selection = { at: 'gap', lane: gap.lane, index: gap.index - waits + (read.for ? 1 : 0) };
+    editor.apply({ edit: 'waits', lane: gap.lane, index: gap.index, waits: read.waits });
+    editor.selection = { at: 'gap', lane: gap.lane, index: gap.index - waits + read.waits.length };
     editingGap = null;
     sheet.focus();
   }
@@ -135,22 +257,38 @@
   /** Clicking elsewhere takes what was typed, as Enter does; what cannot be read stays to be mended. */
   function leaveGapByMouse(gap: Gap): void {
     if (!editingGap) return;
-    const read = readGapText(gapText, gap.before);
+    const read = readGapText(gapText, gap.before, around);
     if ('problem' in read) {
       editingGap = { ...editingGap, problem: read.problem };
       return;
     }
-    editor.apply({ edit: 'wait', lane: gap.lane, index: gap.index, for: read.for });
+    editor.apply({ edit: 'waits', lane: gap.lane, index: gap.index, waits: read.waits });
     editingGap = null;
   }
 
-  function dropWords(card: Card, dx: number): string | null {
-    const to = dropOf(layout, card, dx);
+  /** The gap of another lane that a card is over; `null` while it is on its own. */
+  function gapUnder(card: Card, dx: number, dy: number): Gap | null {
+    const rows = Math.round(dy / ROW_HEIGHT);
+    return rows ? nearestGap(layout, card.row + rows, card.x + dx) : null;
+  }
+
+  function dropWords(card: Card, dx: number, dy: number): string | null {
+    if (Math.round(dy / ROW_HEIGHT)) {
+      const gap = gapUnder(card, dx, dy);
+      return gap ? `to ${layout.rows[gap.row]?.label}` : 'stays here';
+    }
+    const to = dropOf(layout, card, dx, anchor);
     return to && `${to.moment}: ${to.for ? `wait ${durationShort(to.for)}` : 'no wait'}`;
   }
 
-  function drop(card: Card, dx: number): void {
-    const to = dropOf(layout, card, dx);
+  function drop(card: Card, dx: number, dy: number): void {
+    if (Math.round(dy / ROW_HEIGHT)) {
+      const gap = gapUnder(card, dx, dy);
+      if (!chosen.has(card.step.key)) editor.selection = { at: 'card', key: card.step.key };
+      if (gap) editor.moveTo(gap.lane, gap.index);
+      return;
+    }
+    const to = dropOf(layout, card, dx, anchor);
     if (!to) return;
     editor.apply({ edit: 'wait', lane: to.gap.lane, index: to.gap.index, for: to.for });
     void select({ at: 'card', key: card.step.key });
@@ -161,6 +299,27 @@
     sheet.focus();
   }
 
+  /** Moves what is selected to the lane above or below: to the gap there that is nearest. */
+  function toLane(key: string, by: number): void {
+    const card = layout.cards.find((c) => c.step.key === key);
+    const gap = card && nearestGap(layout, card.row + by, card.x);
+    if (gap) editor.moveTo(gap.lane, gap.index);
+  }
+
+  // The computer's own clipboard: what is copied can be read in a text editor, and pasted from one.
+  function oncopy(event: ClipboardEvent, cut: boolean): void {
+    if (inserting || editingGap || !editable) return;
+    const text = cut ? editor.cut() : editor.copy();
+    if (text === null) return;
+    event.clipboardData?.setData('text/plain', text);
+    event.preventDefault();
+  }
+  function onpaste(event: ClipboardEvent): void {
+    if (inserting || editingGap || !editable) return;
+    event.preventDefault();
+    editor.paste(event.clipboardData?.getData('text/plain'));
+  }
+
   function onkeydown(event: KeyboardEvent): void {
     if (typingIn(event) || inserting) return;
     const { key } = event;
@@ -168,25 +327,29 @@
     const card = selection.at === 'card' ? selection.key : null;
     const command = event.ctrlKey || event.metaKey;
     const handled = (): void => event.preventDefault();
-    if (command && card && editable) {
-      const done = { c: () => editor.copy(card), x: () => editor.cut(card), d: () => editor.duplicate(card) }[
-        key.toLowerCase()
-      ];
-      if (done) {
-        handled();
-        return done();
-      }
-    }
-    if (command && key.toLowerCase() === 'v' && editable) {
+    if (command && card && editable && key.toLowerCase() === 'd') {
       handled();
-      return editor.paste();
+      return editor.duplicate();
     }
     if (command) return;
     if (event.altKey && card && editable && (key === 'ArrowLeft' || key === 'ArrowRight')) {
       handled();
-      return editor.apply({ edit: 'move', key: card, by: key === 'ArrowRight' ? 1 : -1 });
+      return editor.shift(key === 'ArrowRight' ? 1 : -1);
+    }
+    if (event.altKey && card && editable && (key === 'ArrowUp' || key === 'ArrowDown')) {
+      handled();
+      return toLane(card, key === 'ArrowDown' ? 1 : -1);
+    }
+    if (event.altKey && /^[012]$/.test(key)) {
+      handled();
+      void (key === '0' ? zoomTo(1) : key === '1' ? fit() : fitSelection());
+      return;
     }
     if (event.altKey) return;
+    if (event.shiftKey && card && (key === 'ArrowLeft' || key === 'ArrowRight')) {
+      handled();
+      return editor.extend(key === 'ArrowRight' ? 1 : -1);
+    }
     if (
       key === 'ArrowLeft' ||
       key === 'ArrowRight' ||
@@ -212,14 +375,17 @@
       handled();
       if (selectedGap) openInsert(selectedGap, '');
       else editor.focusPanel++;
+    } else if (key === 'u' && !selectedGap && editable) {
+      handled();
+      onunfinished?.();
     } else if (key === 'o' && card && editable) {
       handled();
       editor.toggleOff(card);
     } else if ((key === 'Delete' || key === 'Backspace') && editable) {
       handled();
-      if (card) editor.remove(card);
+      if (card) editor.remove();
       else if (selectedGap?.waits.length) {
-        editor.apply({ edit: 'wait', lane: selectedGap.lane, index: selectedGap.index, for: null });
+        editor.apply({ edit: 'waits', lane: selectedGap.lane, index: selectedGap.index, waits: [] });
         editor.selection = { at: 'gap', lane: selectedGap.lane, index: selectedGap.index - selectedGap.waits.length };
       }
     } else if (key.length === 1 && selectedGap && editable) {
@@ -239,105 +405,156 @@
 </script>
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions (an application role handles its own keys) -->
-<div
-  bind:this={sheet}
-  class="sheet"
-  role="application"
-  aria-roledescription="route sheet"
-  aria-label="Route sheet of {journey.name ?? journey.key}. Arrow keys move, question mark lists the keys."
-  tabindex="0"
-  {onkeydown}
->
-  <div class="inner" style="width: {208 + layout.width}px; --rows: {layout.height + PAD_BOTTOM}px">
-    <div class="head">
-      <div class="corner">
-        <span>Lanes</span>{#if figures}<span class="soft">people so far</span>{/if}
-      </div>
-      {#each layout.moments as m (`${m.min}/${m.max}`)}
-        {@const late = lateOf(m)}
-        <div class="moment" style="width: {m.width}px">
-          <strong>{m.label}</strong>
-          {#if late}<span
-              class="soft"
-              title="Sending hours hold some messages: those who come at the worst time are here {late} later"
-              >to +{late}</span
-            >{/if}
+<div class="frame">
+  <div
+    bind:this={sheet}
+    class="sheet"
+    role="application"
+    aria-roledescription="route sheet"
+    aria-label="Route sheet of {journey.name ?? journey.key}. Arrow keys move, question mark lists the keys."
+    tabindex="0"
+    {onkeydown}
+    onscroll={look}
+    oncopy={(e) => oncopy(e, false)}
+    oncut={(e) => oncopy(e, true)}
+    {onpaste}
+  >
+    <div
+      class="inner"
+      style="width: {208 + layout.width}px; --rows: {layout.height + PAD_BOTTOM}px; --zoom: {zoom}; zoom: {zoom}"
+    >
+      <div class="head">
+        <div class="corner">
+          <span>Lanes</span>{#if figures}<span class="soft">people so far</span>{/if}
         </div>
-      {/each}
-    </div>
-    <div class="body">
-      <LaneColumn {layout} {journey} {figures} selection={editor.selection} onselect={(s) => void select(s)} {onlane} />
-      <div class="field" style="width: {layout.width}px">
-        <SheetLines {layout} {figures} />
-        <span class="finish" style="left: {layout.end.x + 7}px; top: {layout.end.y - 10}px">
-          finish{#if figures}<b>{number(figures.finished)}</b>{/if}
-        </span>
-
-        {#each layout.gaps as gap (`${gap.lane.join('.')}/${gap.index}`)}
-          {@const editing = editingGap?.index === gap.index && editingGap.lane === gap.lane.join('.')}
-          <GapCell
-            {gap}
-            words={gapWords(gap)}
-            quiet={!editable}
-            selected={isSelected({ at: 'gap', lane: gap.lane, index: gap.index })}
-            problem={editing ? (editingGap?.problem ?? '') : null}
-            bind:text={gapText}
-            onselect={() => void select({ at: 'gap', lane: gap.lane, index: gap.index })}
-            onedit={() =>
-              void editGap(
-                gap,
-                gap.waits
-                  .map((w) => waitShort(w))
-                  .join('')
-                  .replace(/ /g, '')
-              )}
-            oninsert={() => openInsert(gap, '')}
-            oncommit={() => commitGap(gap)}
-            onleave={leaveGap}
-            onblur={() => leaveGapByMouse(gap)}
-          />
+        {#each layout.moments as m (`${m.min}/${m.max}`)}
+          {@const late = lateOf(m)}
+          <div class="moment" style="width: {m.width}px">
+            <strong>{m.label}</strong>
+            {#if late}<span
+                class="soft"
+                title="Sending hours hold some messages: those who come at the worst time are here {late} later"
+                >to +{late}</span
+              >{/if}
+          </div>
         {/each}
+      </div>
+      <div class="body">
+        <LaneColumn
+          {layout}
+          {journey}
+          {figures}
+          selection={editor.selection}
+          onselect={(s) => void select(s)}
+          {onlane}
+        />
+        <div class="field" style="width: {layout.width}px">
+          <SheetLines {layout} {figures} />
+          <span class="finish" style="left: {layout.end.x + 7}px; top: {layout.end.y - 10}px">
+            finish{#if figures}<b>{number(figures.finished)}</b>{/if}
+          </span>
 
-        {#each layout.cards as card (card.step.key)}
-          <StepCard
-            {card}
-            {figures}
-            selected={isSelected({ at: 'card', key: card.step.key })}
-            flagged={editable && flagged.has(card.step.key)}
-            onselect={() => void select({ at: 'card', key: card.step.key })}
-            onopen={() => editor.focusPanel++}
-            dropWords={editable ? (dx) => dropWords(card, dx) : null}
-            ondrop={(dx) => drop(card, dx)}
-            onfold={() => editor.toggleFold(card.step.key)}
-          />
-        {/each}
+          {#each gaps as gap (`${gap.lane.join('.')}/${gap.index}`)}
+            {@const editing = editingGap?.index === gap.index && editingGap.lane === gap.lane.join('.')}
+            <GapCell
+              {gap}
+              words={gapWords(gap)}
+              quiet={!editable}
+              selected={isSelected({ at: 'gap', lane: gap.lane, index: gap.index })}
+              problem={editing ? (editingGap?.problem ?? '') : null}
+              bind:text={gapText}
+              onselect={() => void select({ at: 'gap', lane: gap.lane, index: gap.index })}
+              onedit={() => void editGap(gap, typedGap(gap.waits))}
+              oninsert={() => openInsert(gap, '')}
+              oncommit={() => commitGap(gap)}
+              onleave={leaveGap}
+              onblur={() => leaveGapByMouse(gap)}
+            />
+          {/each}
 
-        {#if inserting}
-          {@const gap = inserting.gap}
-          <InsertBox
-            x={Math.max(4, Math.min(gap.x1, layout.width - 330))}
-            y={gap.y + 18}
-            filter={inserting.filter}
-            onchoose={choose}
-            onleave={() => {
-              inserting = null;
-              sheet.focus();
-            }}
-          />
-        {/if}
-        {#if !journey.lane.length && editable && !inserting}
-          <p class="empty">
-            Nothing here yet. Select the gap and type <kbd>e</kbd> for an email, <kbd>t</kbd> for a text, <kbd>2d</kbd>
-            to wait two days; <kbd>?</kbd> lists all keys.
-          </p>
-        {/if}
+          {#each cards as card (card.step.key)}
+            <StepCard
+              {card}
+              {figures}
+              selected={isSelected({ at: 'card', key: card.step.key }) || chosen.has(card.step.key)}
+              others={others.filter((o) => o.step === card.step.key).map((o) => o.name)}
+              {sketch}
+              small={zoom < SMALL}
+              flagged={editable && flagged.has(card.step.key)}
+              onselect={(extend) =>
+                extend ? editor.extendTo(card.step.key) : void select({ at: 'card', key: card.step.key })}
+              onopen={() => editor.focusPanel++}
+              dropWords={editable ? (dx, dy) => dropWords(card, dx / zoom, dy / zoom) : null}
+              ondrop={(dx, dy) => drop(card, dx / zoom, dy / zoom)}
+              onfold={() => editor.toggleFold(card.step.key)}
+            />
+          {/each}
+
+          {#if inserting}
+            {@const gap = inserting.gap}
+            <InsertBox
+              x={Math.max(4, Math.min(gap.x1, layout.width - 330))}
+              y={gap.y + 18}
+              filter={inserting.filter}
+              {around}
+              onchoose={choose}
+              onwait={waitFor}
+              onleave={() => {
+                inserting = null;
+                sheet.focus();
+              }}
+            />
+          {/if}
+          {#if !journey.lane.length && editable && !inserting}
+            <p class="empty">
+              Nothing here yet. The caret stands in the first gap: type <kbd>e</kbd> for an email, <kbd>t</kbd> for a
+              text,
+              <kbd>2d</kbd> to wait two days; <kbd>?</kbd> lists all keys. Or begin
+              <a href="/journeys/starters">from a starter</a>.
+            </p>
+          {/if}
+        </div>
       </div>
     </div>
+    <p class="visually-hidden" aria-live="polite">{spoken}</p>
   </div>
-  <p class="visually-hidden" aria-live="polite">{spoken}</p>
+  <div class="zoom" role="group" aria-label="Zoom">
+    <button onclick={() => void fit()} title="The whole journey in view (Alt 1)">Fit</button>
+    <button onclick={() => void zoomTo(1)} title="As large as it is (Alt 0)">{Math.round(zoom * 100)} %</button>
+  </div>
 </div>
 
 <style>
+  .zoom {
+    position: absolute;
+    right: 12px;
+    bottom: 10px;
+    z-index: 4;
+    display: flex;
+    background: var(--surface);
+    border: 1px solid var(--rule);
+  }
+  .zoom button {
+    min-width: 44px;
+    height: 24px;
+    padding: 0 8px;
+    color: var(--ink-soft);
+    font: inherit;
+    font-size: 12.5px;
+    background: none;
+    border: 0;
+    cursor: pointer;
+  }
+  .zoom button + button {
+    border-left: 1px solid var(--rule);
+  }
+  .frame {
+    position: relative;
+    display: flex;
+    flex: 1;
+    min-width: 0;
+    min-height: 0;
+  }
   .sheet {
     position: relative;
     flex: 1;
@@ -417,7 +634,7 @@
     top: 60px;
     left: 120px;
     /* The field of an empty journey is as narrow as its one gap. */
-    width: 420px;
+    width: 540px;
     color: var(--ink-soft);
   }
   kbd {

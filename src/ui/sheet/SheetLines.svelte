@@ -1,10 +1,30 @@
 <!-- The ink of the sheet: lanes, brackets down to them, rejoins, and the rule of each moment. -->
 <script lang="ts">
-  import { ROW_HEIGHT, type SheetLayout } from '$core/sheet/layout.ts';
+  import { CARD_HEIGHT, ROW_HEIGHT, type SheetLayout } from '$core/sheet/layout.ts';
+  import { kindOf } from '$core/steps/index.ts';
   import type { SheetFigures } from '$server/results/sheet-figures.ts';
   import { lineWeight } from './figures.ts';
 
   let { layout, figures }: { layout: SheetLayout; figures: SheetFigures | null } = $props();
+
+  /** From a loop back to the step it leads to, below its own card and left of the other. */
+  const loops = $derived(
+    layout.cards.flatMap(({ step, x, y }) => {
+      const back = kindOf(step).backTo?.(step);
+      const to = back === undefined ? undefined : layout.cards.find((c) => c.step.key === back);
+      if (!to) return [];
+      const below = y + CARD_HEIGHT / 2 + 4;
+      return [
+        {
+          key: step.key,
+          d: `M ${x + 24} ${y + CARD_HEIGHT / 2} V ${below} H ${to.x - 7} V ${to.y} H ${to.x}`,
+          x: x - 6,
+          y: below - 3,
+          words: step.kind === 'loop' && step.atMost !== undefined ? `back, at most ${step.atMost}×` : 'back'
+        }
+      ];
+    })
+  );
 </script>
 
 <svg width={layout.width} height="100%" aria-hidden="true">
@@ -34,6 +54,10 @@
       style="stroke-width: {lineWeight(figures, layout, gap)}px"
     />
   {/each}
+  {#each loops as l (l.key)}
+    <path class="loop" d={l.d} />
+    <text x={l.x} y={l.y} text-anchor="end">{l.words}</text>
+  {/each}
   {#each layout.joins as j (j.key)}<path
       class="join"
       d="M {j.x} {j.y2} V {j.y + 5} Q {j.x} {j.y} {j.x + 5} {j.y}"
@@ -42,6 +66,18 @@
 </svg>
 
 <style>
+  .loop {
+    fill: none;
+    stroke: var(--ink-soft);
+    stroke-dasharray: 5 4;
+  }
+  text {
+    fill: var(--ink-soft);
+    font-size: 12px;
+    paint-order: stroke;
+    stroke: var(--ground);
+    stroke-width: 4px;
+  }
   svg {
     position: absolute;
     inset: 0;

@@ -13,37 +13,57 @@
     figures: SheetFigures | null;
     selected: boolean;
     flagged: boolean;
-    onselect: () => void;
+    /** In a sketch the line is its aim. */
+    sketch?: boolean;
+    /** Less than this many px of a card can be read: icon and figure only. */
+    small?: boolean;
+    /** Who else has it selected. */
+    others?: string[];
+    /** `extend`: from what is selected up to here. */
+    onselect: (extend: boolean) => void;
     onopen: () => void;
     onfold: () => void;
     /** What letting it go so many px from its place would do, in words; `null`: it cannot be dragged. */
-    dropWords: ((dx: number) => string | null) | null;
-    ondrop: (dx: number) => void;
+    dropWords: ((dx: number, dy: number) => string | null) | null;
+    ondrop: (dx: number, dy: number) => void;
   }
-  let { card, figures, selected, flagged, onselect, onopen, onfold, dropWords, ondrop }: Props = $props();
+  let {
+    card,
+    figures,
+    selected,
+    flagged,
+    sketch = false,
+    small = false,
+    others = [],
+    onselect,
+    onopen,
+    onfold,
+    dropWords,
+    ondrop
+  }: Props = $props();
 
   /** Less than this is a click with an unsteady hand. */
   const DRAG_FROM_PX = 6;
-  let pressedAt: number | null = null;
-  let dragged = $state<number | null>(null);
+  let pressedAt: { x: number; y: number } | null = null;
+  let dragged = $state<{ dx: number; dy: number } | null>(null);
 
   function onpointerdown(event: PointerEvent & { currentTarget: HTMLElement }): void {
-    if (event.button !== 0 || !dropWords?.(0)) return;
-    pressedAt = event.clientX;
+    if (event.button !== 0 || !dropWords) return;
+    pressedAt = { x: event.clientX, y: event.clientY };
     event.currentTarget.setPointerCapture(event.pointerId);
   }
 
   function onpointermove(event: PointerEvent): void {
     if (pressedAt === null) return;
-    const dx = event.clientX - pressedAt;
-    if (dragged !== null || Math.abs(dx) >= DRAG_FROM_PX) dragged = dx;
+    const [dx, dy] = [event.clientX - pressedAt.x, event.clientY - pressedAt.y];
+    if (dragged !== null || Math.hypot(dx, dy) >= DRAG_FROM_PX) dragged = { dx, dy };
   }
 
   function letGo(drops: boolean): void {
-    const dx = dragged;
+    const to = dragged;
     pressedAt = null;
     dragged = null;
-    if (dx !== null && drops) ondrop(dx);
+    if (to && drops) ondrop(to.dx, to.dy);
   }
 
   const shown = $derived(kindOf(card.step).card(card.step));
@@ -56,11 +76,15 @@
   class:selected
   class:flagged
   class:off={isOff(card.step)}
+  class:small
+  class:figured={figures !== null}
   data-key={card.step.key}
   style="left: {card.x}px; top: {card.y - CARD_HEIGHT / 2}px; width: {CARD_WIDTH}px; height: {CARD_HEIGHT}px"
   class:dragged={dragged !== null}
-  style:transform={dragged === null ? null : `translateX(${dragged}px)`}
-  onclick={onselect}
+  style:transform={dragged === null
+    ? null
+    : `translate(calc(${dragged.dx}px / var(--zoom, 1)), calc(${dragged.dy}px / var(--zoom, 1)))`}
+  onclick={(e) => onselect(e.shiftKey)}
   {onpointerdown}
   {onpointermove}
   onpointerup={() => letGo(true)}
@@ -74,11 +98,16 @@
     >{#if isOff(card.step)}off{figures ? '' : `: ${shown.line}`}{:else if figures}{cardFigure(
         figures,
         card.step
-      )}{:else}{shown.line}{/if}</span
+      )}{:else if sketch}{card.step.aim ?? 'no aim yet'}{:else}{shown.line}{/if}</span
   >
 </button>
 {#if dragged !== null && dropWords}
-  <span class="to" style="left: {card.x + dragged}px; top: {card.y + CARD_HEIGHT / 2 + 4}px">{dropWords(dragged)}</span>
+  <span class="to" style="left: {card.x + dragged.dx}px; top: {card.y + dragged.dy + CARD_HEIGHT / 2 + 4}px"
+    >{dropWords(dragged.dx, dragged.dy)}</span
+  >
+{/if}
+{#if others.length}
+  <span class="others" style="left: {card.x}px; top: {card.y - CARD_HEIGHT / 2 - 13}px">{others.join(', ')}</span>
 {/if}
 {#if lanesOf(card.step).length}
   <button
@@ -93,6 +122,36 @@
 {/if}
 
 <style>
+  .small {
+    grid-template-columns: 34px 1fr;
+  }
+  .small :global(svg) {
+    width: 30px;
+    height: 30px;
+  }
+  .small .title {
+    display: none;
+  }
+  .small .line {
+    font-size: 22px;
+  }
+  .small:not(.figured) .line {
+    display: none;
+  }
+  .others {
+    position: absolute;
+    z-index: 2;
+    max-width: 150px;
+    padding: 0 4px;
+    overflow: hidden;
+    color: var(--surface);
+    font-size: 11px;
+    line-height: 13px;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    background: var(--ink-soft);
+    pointer-events: none;
+  }
   .card {
     position: absolute;
     display: grid;

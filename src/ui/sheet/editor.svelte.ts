@@ -1,13 +1,16 @@
 /** The state of an open sheet: document, history, selection, saving. One place applies edits. */
 import type { Finding } from '$core/check/index.ts';
-import { applyEdit, copyOf, laneAt, newStep, placeOf, type Edit } from '$core/edit/edit.ts';
-import { carriedBy, type Carried } from '$core/edit/carried.ts';
-import { begin, commit, redo, undo, type History } from '$core/edit/history.ts';
+import { blockText, readBlock } from '$core/edit/block.ts';
+import { applyEdit, copiesOf, laneAt, newStep, placeOf, type Edit } from '$core/edit/edit.ts';
+import type { Carried } from '$core/edit/carried.ts';
+import { mergeJourneys } from '$core/edit/merge.ts';
+import { begin, commit, rebase, redo, undo, type History } from '$core/edit/history.ts';
 import type { Path } from '$core/journey/problems.ts';
 import type { Journey } from '$core/journey/schema.ts';
-import { namingOf } from '$core/tell/read-through.ts';
-import { canBeOff, isOff, stepSchema, type Step, type StepName } from '$core/steps/index.ts';
-import { z } from 'zod';
+import { changesBetween, type Change } from '$core/tell/changes.ts';
+import { canBeOff, isOff, type Step, type StepName } from '$core/steps/index.ts';
+import type { CurrentDraft } from '$server/journeys/journeys.ts';
+import { Copies } from './copies.svelte.ts';
 import { send } from '$ui/api.ts';
 import * as shelf from '$ui/kit/shelf.ts';
 
@@ -20,17 +23,29 @@ export type SaveState =
   /** `retry`: it is tried again by itself; otherwise someone has to decide. */
   | { kind: 'failed'; message: string; retry: boolean };
 
-/** A step that was copied, with the journey it came from. */
-const copiedSchema = z.object({ journey: z.string(), step: stepSchema });
-type Copied = z.infer<typeof copiedSchema>;
-const CLIPBOARD = 'ambulo-copied';
+/** What somebody else changed while this was being edited, and what both did. */
+export interface Joined {
+  by: string;
+  changes: Change[];
+  both: string[];
+}
 
+/** Steps that stand one after the other on a lane. */
+export interface Chosen {
+  lane: Path;
+  index: number;
+  steps: Step[];
+}
+
+const CLIPBOARD = 'ambulo-copied';
 const SAVE_AFTER_MS = 350;
 const MERGE_WITHIN_MS = 1500;
 
 export class Editor {
   history: History<Journey>;
-  selection = $state<Selection>({ at: 'journey' });
+  private at = $state<Selection>({ at: 'journey' });
+  /** Key of the other end of what is selected, on the same lane; `null`: only one. */
+  private upTo = $state<string | null>(null);
   saving: SaveState;
   /** Counts up when the panel should take the focus. */
   focusPanel = $state(0);
@@ -38,9 +53,10 @@ export class Editor {
   focusSheet = $state(0);
   /** Counts up when the findings should be seen. */
   showFindings = $state(0);
-  private clipboard: Copied | null = null;
-  /** Copies made here, with what they carry that nobody has looked at yet. */
-  private copies = $state.raw<{ key: string; carried: Carried[] }[]>([]);
+  private clipboard: string | null = null;
+  private readonly copies: Copies;
+  /** What others changed, until it has been read. */
+  joined = $state.raw<Joined | null>(null);
   /** Counts up when a copy is to be looked at. */
   copied = $state(0);
   said = $state('');
@@ -61,15 +77,21 @@ export class Editor {
     this.saving = $state({ kind: 'saved', at: savedAt });
     this.revision = revision;
     this.savedDocument = draft;
+    this.copies = new Copies(key);
   }
 
   /** Takes back what an earlier page could not save before it was closed, if nobody has changed the draft since. */
   restore(): void {
-    const kept = shelf.take<{ revision: number; document: Journey }>(this.shelf);
+    this.copies.restore();
+    const kept = shelf.take<{ revision: number; document: Journey; base?: Journey }>(this.shelf);
     if (!kept) return;
-    const { revision, document } = kept;
-    if (revision !== this.revision) return shelf.clear(this.shelf);
-    this.history = commit(this.history, document, 'What was not saved', false);
+    const { revision, document, base } = kept;
+    if (revision !== this.revision && !base) return shelf.clear(this.shelf);
+    const saved = this.document;
+    const { document: together, both } =
+      revision === this.revision || !base ? { document, both: [] } : mergeJourneys(base, document, saved);
+    this.history = commit(this.history, together, 'What was not saved', false);
+    if (base && revision !== this.revision) this.joined = { by: '', changes: changesBetween(base, saved), both };
     this.say('What could not be saved last time is here again.');
     this.scheduleSave();
   }
@@ -81,6 +103,49 @@ export class Editor {
 
   get document(): Journey {
     return this.history.present;
+  }
+
+  get selection(): Selection {
+    return this.at;
+  }
+
+  set selection(to: Selection) {
+    this.at = to;
+    this.upTo = null;
+  }
+
+  /** Selects from the card that is selected up to another of the same lane. */
+  extendTo(key: string): void {
+    const [from, to] = [
+      this.at.at === 'card' ? placeOf(this.document, this.at.key) : null,
+      placeOf(this.document, key)
+    ];
+    if (!from || !to || from.lane.join('.') !== to.lane.join('.')) return;
+    this.upTo = to.step.key === from.step.key ? null : key;
+    const count = this.chosen?.steps.filter((s) => s.kind !== 'wait').length ?? 1;
+    this.say(`${count} steps selected.`);
+  }
+
+  /** Extends the selection by a card along its lane. */
+  extend(by: 1 | -1): void {
+    if (this.at.at !== 'card') return;
+    const place = placeOf(this.document, this.upTo ?? this.at.key);
+    const lane = place && laneAt(this.document, place.lane);
+    if (!lane) return;
+    let index = place.index + by;
+    while (lane[index]?.kind === 'wait') index += by;
+    const next = lane[index];
+    if (next) this.extendTo(next.key);
+  }
+
+  /** The steps that are selected, with the waits between them; `null` where no card is. */
+  get chosen(): Chosen | null {
+    if (this.at.at !== 'card') return null;
+    const from = placeOf(this.document, this.at.key);
+    const to = this.upTo === null ? from : placeOf(this.document, this.upTo);
+    if (!from || !to || from.lane.join('.') !== to.lane.join('.')) return null;
+    const [first, last] = [Math.min(from.index, to.index), Math.max(from.index, to.index)];
+    return { lane: from.lane, index: first, steps: laneAt(this.document, from.lane)?.slice(first, last + 1) ?? [] };
   }
 
   get selected(): Step | null {
@@ -163,89 +228,107 @@ export class Editor {
     this.say(off ? 'On again.' : 'Off: everyone passes it over.');
   }
 
-  remove(key: string): void {
-    const place = placeOf(this.document, key);
-    if (!place) return;
-    this.apply({ edit: 'remove', key });
-    this.selection = { at: 'gap', lane: place.lane, index: place.index };
+  /** Deletes what is selected. */
+  remove(): void {
+    const chosen = this.chosen;
+    if (!chosen) return;
+    const { lane, index, steps } = chosen;
+    this.apply({ edit: 'remove-block', lane, index, count: steps.length });
+    this.selection = { at: 'gap', lane, index };
     this.say('Deleted. Ctrl Z brings it back.');
   }
 
-  /** Also for other journeys and other windows of this browser. */
-  copy(key: string): void {
-    const step = placeOf(this.document, key)?.step;
-    if (!step) return;
-    this.clipboard = { journey: this.key, step };
+  /** What is selected as text, for the clipboard of the computer; also kept for other windows of this browser. */
+  copy(): string | null {
+    const chosen = this.chosen;
+    if (!chosen) return null;
+    this.clipboard = blockText(this.key, chosen.steps);
     // Where the browser has no room for it, this page still has it.
     if (!shelf.put(CLIPBOARD, this.clipboard)) shelf.clear(CLIPBOARD);
-    this.say('Copied.');
+    this.say(chosen.steps.length === 1 ? 'Copied.' : `Copied ${chosen.steps.length} steps.`);
+    return this.clipboard;
   }
 
-  /** What was copied last, here or in another window. */
-  private lastCopied(): Copied | null {
-    // What was kept by an older edition, or by something else under our name, is no step of ours.
-    return copiedSchema.safeParse(shelf.take(CLIPBOARD)).data ?? this.clipboard;
+  cut(): string | null {
+    const text = this.copy();
+    if (text !== null) this.remove();
+    return text;
   }
 
-  cut(key: string): void {
-    this.copy(key);
-    this.remove(key);
-  }
-
-  paste(): void {
-    const copied = this.lastCopied();
+  /** Puts in what was copied, here or elsewhere. `text`: what the computer's clipboard holds. */
+  paste(text = ''): void {
+    const kept = shelf.take<unknown>(CLIPBOARD);
+    const copied = text.trim() || (typeof kept === 'string' ? kept : this.clipboard);
     if (!copied) return this.say('Nothing was copied yet.');
-    const here = this.selection;
-    const place = here.at === 'card' ? placeOf(this.document, here.key) : null;
-    const original = copied.journey !== this.key || placeOf(this.document, copied.step.key) !== null;
-    const copy = copyOf(this.document, copied.step);
-    if (here.at === 'gap') this.place(copy, here.lane, here.index);
-    else if (place) this.place(copy, place.lane, place.index + 1);
-    else this.place(copy, ['lane'], 0);
-    this.say('Pasted.');
-    // What was cut and is put elsewhere is the original itself.
-    if (original) this.reviewCopy(copy, 'Pasted.');
+    const read = readBlock(copied);
+    if ('problem' in read) return this.say(`Not pasted: ${read.problem}.`);
+    const { journey, steps } = read.block;
+    const original = journey !== this.key || steps.some((s) => placeOf(this.document, s.key) !== null);
+    this.putIn(copiesOf(this.document, steps), this.whereTo(), original ? 'Pasted.' : null);
   }
 
-  duplicate(key: string): void {
-    const place = placeOf(this.document, key);
-    if (!place) return;
-    const copy = copyOf(this.document, place.step);
-    this.place(copy, place.lane, place.index + 1);
-    this.reviewCopy(copy, 'Duplicated.');
+  /** A gap that is selected, or behind what is selected. */
+  private whereTo(): { lane: Path; index: number } {
+    if (this.at.at === 'gap') return { lane: this.at.lane, index: this.at.index };
+    const chosen = this.chosen;
+    return chosen ? { lane: chosen.lane, index: chosen.index + chosen.steps.length } : { lane: ['lane'], index: 0 };
   }
 
-  /** Has everything that a copy carries looked at: what stays as it is in the original is for someone to say yes to. */
-  private reviewCopy(copy: Step, done: string): void {
-    const carried = carriedBy(copy, namingOf(this.document));
-    if (!carried.length) return;
-    this.copies = [...this.copies, { key: copy.key, carried }];
+  /** `said`: what was done, where what the copy carries is to be looked at; what was cut and is put elsewhere is the original itself. */
+  private putIn(steps: Step[], { lane, index }: { lane: Path; index: number }, said: string | null): void {
+    this.apply({ edit: 'insert-block', lane, index, steps });
+    const card = steps.find((s) => s.kind !== 'wait');
+    this.selection = card ? { at: 'card', key: card.key } : { at: 'gap', lane, index: index + steps.length };
+    this.say(said ?? 'Pasted.');
+    if (said === null) return;
+    const count = this.copies.add(this.document, steps);
+    if (!count) return;
     this.copied++;
     this.say(
-      `${done} ${carried.length === 1 ? 'One value is' : `${carried.length} values are`} as in the original: see below the sheet.`
+      `${said} ${count === 1 ? 'One value is' : `${count} values are`} as in the original: see below the sheet.`
     );
   }
 
-  /** What copies still carry, and nobody has said yes to. */
-  get toReview(): Carried[] {
-    if (!this.copies.length) return [];
-    const name = namingOf(this.document);
-    return this.copies.flatMap(({ key, carried }) => {
-      const block = placeOf(this.document, key)?.step;
-      const now = new Map(block ? carriedBy(block, name).map((c) => [c.id, c]) : []);
-      return carried.flatMap((c) => {
-        const there = now.get(c.id);
-        return there?.raw === c.raw ? [there] : [];
-      });
+  duplicate(): void {
+    const chosen = this.chosen;
+    if (!chosen) return;
+    const { lane, index, steps } = chosen;
+    this.putIn(copiesOf(this.document, steps), { lane, index: index + steps.length }, 'Duplicated.');
+  }
+
+  /** Moves what is selected past its neighbour on its lane. */
+  shift(by: 1 | -1): void {
+    const chosen = this.chosen;
+    if (!chosen) return;
+    const { lane, index, steps } = chosen;
+    const to = by === 1 ? index + steps.length + 1 : index - 1;
+    if (to < 0 || to > (laneAt(this.document, lane)?.length ?? 0)) return;
+    this.moveTo(lane, to);
+  }
+
+  /** Moves what is selected to a place of this lane or another. */
+  moveTo(lane: Path, index: number): void {
+    const chosen = this.chosen;
+    if (!chosen) return;
+    const [at, upTo] = [this.at, this.upTo];
+    const before = this.document;
+    this.apply({
+      edit: 'move-block',
+      from: { lane: chosen.lane, index: chosen.index, count: chosen.steps.length },
+      to: { lane, index }
     });
+    if (this.document === before) return this.say('It cannot be moved into itself.');
+    this.at = at;
+    this.upTo = upTo;
+  }
+
+  get toReview(): Carried[] {
+    return this.copies.toReview(this.document);
   }
 
   /** Says yes to what copies carry: it is right as it is. */
   approve(...items: Carried[]): void {
-    const right = new Set(items.map((c) => c.id));
-    this.copies = this.copies
-      .map(({ key, carried }) => ({ key, carried: carried.filter((c) => !right.has(c.id)) }))
-      .filter(({ carried }) => carried.length);
+    this.copies.approve(items);
   }
 
   toggleFold(key: string): void {
@@ -259,6 +342,36 @@ export class Editor {
     this.saving = { kind: 'unsaved' };
     if (this.timer) clearTimeout(this.timer);
     this.timer = setTimeout(() => void this.save(), SAVE_AFTER_MS);
+  }
+
+  /** Brings in what somebody else has saved meanwhile; what is not theirs stays as it is here, also for undo. */
+  private join({ revision, document, by }: CurrentDraft): void {
+    const base = this.savedDocument;
+    const merged = mergeJourneys(base, this.document, document);
+    this.history = rebase(this.history, merged.document, (value) => mergeJourneys(base, value, document).document);
+    this.revision = revision;
+    this.savedDocument = document;
+    const changes = changesBetween(base, document);
+    const before = this.joined;
+    this.joined = {
+      by,
+      changes: [...(before?.changes ?? []), ...changes],
+      both: [...(before?.both ?? []), ...merged.both]
+    };
+    if (this.at.at === 'card' && !placeOf(this.document, this.at.key)) this.selection = { at: 'journey' };
+    this.say(`${by || 'Another window'} changed this draft too: both are here.`);
+  }
+
+  /** Hears how often the draft was saved; brings in what is new, once nothing of ours is on its way. */
+  async hear(revision: number): Promise<void> {
+    if (revision <= this.revision || this.inFlight || this.saving.kind !== 'saved') return;
+    const answer = await send<CurrentDraft>('GET', `/api/journeys/${this.key}/draft`);
+    if (!answer.ok || this.inFlight || answer.data.revision <= this.revision) return;
+    const own = this.hasUnsaved;
+    this.join(answer.data);
+    if (own) this.scheduleSave();
+    else this.history = { ...this.history, present: answer.data.document };
+    if (!own) this.savedDocument = this.history.present;
   }
 
   get hasUnsaved(): boolean {
@@ -297,9 +410,14 @@ export class Editor {
       if (document !== this.document) return this.save();
       return true;
     }
-    // The server away or without its database comes back; a conflict or a refusal does not.
+    const current = (answer.data as { current?: CurrentDraft } | null)?.current;
+    if (answer.status === 409 && current) {
+      this.join(current);
+      return this.save(keepalive);
+    }
+    // The server away or without its database comes back; a refusal does not.
     const retry = answer.status === 0 || answer.status >= 500;
-    const kept = !retry || shelf.put(this.shelf, { revision: this.revision, document });
+    const kept = !retry || shelf.put(this.shelf, { revision: this.revision, document, base: this.savedDocument });
     const message = kept
       ? answer.message
       : `${answer.message} The browser has no room to keep it: leave this page open.`;

@@ -1,6 +1,7 @@
 /** The state of an open sheet: what is selected after each act, what is undone together, how it is saved. */
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { branch, journey, mail, put, text, wait } from '../../../tests/make.ts';
+import { applyEdit } from '$core/edit/edit.ts';
 import type { Journey } from '$core/journey/schema.ts';
 import { Editor } from './editor.svelte.ts';
 
@@ -23,7 +24,7 @@ class Server {
   private revision = 1;
 
   fetch = async (_url: string, init: RequestInit): Promise<Response> => {
-    const { revision, document } = JSON.parse(String(init.body)) as { revision: number; document: Journey };
+    const { revision, document } = JSON.parse(String(init.body ?? '{}')) as { revision: number; document: Journey };
     this.sent.push({ revision, document, keepalive: init.keepalive ?? false });
     await this.gate;
     const answer = this.answers.shift() ?? { status: 200, body: { revision: ++this.revision, savedAt: 1000 } };
@@ -35,6 +36,10 @@ class Server {
 let server: Server;
 let shelf: Map<string, string>;
 const open = (document = draft(), revision = 1): Editor => new Editor('try', document, revision, 500);
+const choose = (editor: Editor, key: string): Editor => {
+  editor.selection = { at: 'card', key };
+  return editor;
+};
 const laneKeys = (editor: Editor): string[] => editor.document.lane.map((s) => s.key);
 const change = (editor: Editor, subject: string, field = ''): void =>
   editor.apply({ edit: 'patch', key: 'a', set: { subject } }, field);
@@ -82,7 +87,7 @@ describe('a browser that is full', () => {
       removeItem: () => undefined
     });
     const editor = open();
-    editor.copy('a');
+    choose(editor, 'a').copy();
     editor.selection = { at: 'card', key: 'z' };
     editor.paste();
     expect(laneKeys(editor)).toHaveLength(5);
@@ -114,10 +119,10 @@ describe('acts on the sheet', () => {
 
   it('a deleted step leaves the gap where it stood', () => {
     const editor = open();
-    editor.remove('b');
+    choose(editor, 'b').remove();
     expect(laneKeys(editor)).toEqual(['a', 'w', 'z']);
     expect(editor.selection).toEqual({ at: 'gap', lane: ['lane'], index: 2 });
-    editor.remove('not there');
+    choose(editor, 'not there').remove();
     expect(laneKeys(editor)).toEqual(['a', 'w', 'z']);
   });
 
@@ -127,7 +132,7 @@ describe('acts on the sheet', () => {
     ['first of all, with the journey selected', { at: 'journey' }, ['a-2', 'a', 'w', 'b', 'z']]
   ])('pastes %s', (_, selection, expected) => {
     const editor = open();
-    editor.copy('a');
+    choose(editor, 'a').copy();
     editor.selection = selection;
     editor.paste();
     expect(laneKeys(editor)).toEqual(expected);
@@ -144,7 +149,7 @@ describe('acts on the sheet', () => {
 
   it('cuts a block and puts it elsewhere under its own keys', () => {
     const editor = open();
-    editor.cut('b');
+    choose(editor, 'b').cut();
     editor.selection = { at: 'gap', lane: ['lane'], index: 3 };
     editor.paste();
     expect(laneKeys(editor)).toEqual(['a', 'w', 'z', 'b']);
@@ -152,13 +157,13 @@ describe('acts on the sheet', () => {
 
   it('duplicates beside the original', () => {
     const editor = open();
-    editor.duplicate('z');
+    choose(editor, 'z').duplicate();
     expect(laneKeys(editor)).toEqual(['a', 'w', 'b', 'z', 'z-2']);
   });
 
   it('what a copy carries is looked at until someone says yes or changes it', () => {
     const editor = open();
-    editor.duplicate('z');
+    choose(editor, 'z').duplicate();
     const review = () => editor.toReview.map((c) => `${c.key} ${c.what}`);
     expect(review()).toEqual(['z-2 subject', 'z-2 text']);
     editor.apply({ edit: 'patch', key: 'z-2', set: { subject: 'Another' } });
@@ -167,9 +172,9 @@ describe('acts on the sheet', () => {
     expect(review()).toEqual(['z-2 subject', 'z-2 text']);
     editor.approve(editor.toReview[0]!);
     expect(review()).toEqual(['z-2 text']);
-    editor.duplicate('z-2');
+    choose(editor, 'z-2').duplicate();
     expect(review()).toEqual(['z-2 text', 'z-3 subject', 'z-3 text']);
-    editor.remove('z-2');
+    choose(editor, 'z-2').remove();
     expect(review()).toEqual(['z-3 subject', 'z-3 text']);
     editor.approve(...editor.toReview);
     expect(review()).toEqual([]);
@@ -177,7 +182,7 @@ describe('acts on the sheet', () => {
 
   it('a block copied in one journey is pasted in another, and looked at', () => {
     const editor = open();
-    editor.copy('b');
+    choose(editor, 'b').copy();
     const other = new Editor('other', journey([mail('a')], { key: 'other' }), 1, 500);
     other.selection = { at: 'card', key: 'a' };
     other.paste();
@@ -188,7 +193,7 @@ describe('acts on the sheet', () => {
       'nudge text'
     ]);
     // What was copied last counts, wherever that was.
-    other.copy('a');
+    choose(other, 'a').copy();
     editor.selection = { at: 'journey' };
     editor.paste();
     expect(laneKeys(editor)[0]).toBe('a-2');
@@ -206,7 +211,7 @@ describe('acts on the sheet', () => {
 
   it('what was cut and put elsewhere needs no look', () => {
     const editor = open();
-    editor.cut('z');
+    choose(editor, 'z').cut();
     editor.paste();
     expect(editor.toReview).toEqual([]);
     expect(editor.said).toBe('Pasted.');
@@ -251,7 +256,7 @@ describe('undo', () => {
     const editor = open();
     editor.undo();
     expect(editor.said).toBe('There is nothing to undo.');
-    editor.remove('z');
+    choose(editor, 'z').remove();
     editor.undo();
     expect(editor.said).toBe('Undone: Delete step');
     editor.redo();
@@ -386,5 +391,118 @@ describe('what an earlier page could not save', () => {
     const editor = open();
     editor.restore();
     expect(editor.history.past).toEqual([]);
+  });
+});
+
+describe('somebody else saves the same draft', () => {
+  const theirs = (): Journey => applyEdit(draft(), { edit: 'patch', key: 'z', set: { subject: 'Theirs' } }).document;
+
+  it('both are kept, undo takes back only ours, and it is said what they changed', async () => {
+    const editor = open();
+    change(editor, 'Ours');
+    server.answers = [
+      { status: 409, body: { message: 'x', current: { revision: 7, document: theirs(), by: 'Nuala' } } },
+      { status: 200, body: { revision: 8, savedAt: 2000 } }
+    ];
+    expect(await editor.save()).toBe(true);
+    expect(server.sent[1]?.revision).toBe(7);
+    expect(server.sent[1]?.document.lane.flatMap((s) => ('subject' in s ? [s.subject] : []))).toEqual([
+      'Ours',
+      'Theirs'
+    ]);
+    expect(editor.joined).toMatchObject({ by: 'Nuala', changes: [{ step: 'z' }], both: [] });
+    editor.undo();
+    expect(editor.document.lane.flatMap((s) => ('subject' in s ? [s.subject] : []))).toEqual(
+      ['a', 'Theirs'].map((s) => expect.stringContaining(s) as string)
+    );
+  });
+
+  it('what both changed stays ours, and is said', async () => {
+    const editor = open();
+    editor.apply({ edit: 'patch', key: 'z', set: { subject: 'Ours' } });
+    server.answers = [
+      { status: 409, body: { message: 'x', current: { revision: 7, document: theirs(), by: 'Nuala' } } }
+    ];
+    await editor.save();
+    expect(editor.joined?.both).toEqual([expect.stringContaining('subject')]);
+    expect(server.sent.at(-1)?.document.lane.at(-1)).toMatchObject({ subject: 'Ours' });
+  });
+
+  it('is brought in when it is heard of, and leaves nothing to save', async () => {
+    const editor = open();
+    server.answers = [{ status: 200, body: { revision: 7, document: theirs(), by: 'Nuala' } }];
+    await editor.hear(7);
+    expect(editor.document).toEqual(theirs());
+    expect(editor.hasUnsaved).toBe(false);
+  });
+
+  it('what was kept while the server was away comes back beside what others have saved since', () => {
+    const editor = open(theirs(), 5);
+    const ours = applyEdit(draft(), { edit: 'patch', key: 'a', set: { subject: 'Ours' } }).document;
+    shelf.set('ambulo-unsaved/try', JSON.stringify({ revision: 1, document: ours, base: draft() }));
+    editor.restore();
+    expect(editor.document.lane.flatMap((s) => ('subject' in s ? [s.subject] : []))).toEqual(['Ours', 'Theirs']);
+    expect(editor.joined?.changes).toMatchObject([{ step: 'z' }]);
+  });
+});
+
+describe('several steps at once', () => {
+  it('from a card to another of its lane, with the waits between them: copied as text, cut, pasted, moved', () => {
+    const editor = open();
+    choose(editor, 'a').extend(1);
+    expect(editor.chosen?.steps.map((s) => s.key)).toEqual(['a', 'w', 'b']);
+    const text = editor.copy() ?? '';
+    expect(JSON.parse(text)).toMatchObject({
+      format: 'ambulo.block/1',
+      journey: 'try',
+      steps: [{ key: 'a' }, { key: 'w' }, { key: 'b' }]
+    });
+    choose(editor, 'z').paste(text);
+    expect(laneKeys(editor)).toEqual(
+      ['a', 'w', 'b', 'z', 'a-2', 'wait-1', 'b-2'].map((k) => (k === 'wait-1' ? expect.any(String) : k))
+    );
+    // What asked about the first of them asks about its copy.
+    expect(JSON.stringify(editor.document.lane.at(-1))).toContain('"of":"a-2"');
+    choose(editor, 'a').extendTo('b');
+    editor.shift(1);
+    expect(laneKeys(editor).slice(0, 4)).toEqual(['z', 'a', 'w', 'b']);
+    expect(editor.chosen?.steps.length).toBe(3);
+    editor.cut();
+    expect(laneKeys(editor)[0]).toBe('z');
+    editor.undo();
+    expect(laneKeys(editor).slice(0, 4)).toEqual(['z', 'a', 'w', 'b']);
+  });
+
+  it.each([
+    ['a shopping list', /no block of steps: “a shopping list”/],
+    ['{"format":"ambulo.block/1","journey":"x","steps":[]}', /steps/],
+    ['{"format":"ambulo.block/1","journey":"x","steps":[{"key":"a","kind":"fax"}]}', /kind/],
+    ['{"what":1}', /would begin with/],
+    [`${'['.repeat(5000)}`, /no block|deep/]
+  ])('what is no block changes nothing, and says why: %s', (text, said) => {
+    const editor = open();
+    choose(editor, 'a').paste(text);
+    expect(editor.document).toEqual(draft());
+    expect(editor.said).toMatch(said);
+  });
+
+  it('a block is not moved into itself, and a journey file is pasted as its steps', () => {
+    const editor = open();
+    choose(editor, 'b').moveTo(['lane', 2, 'otherwise', 'lane'], 0);
+    expect(editor.document).toEqual(draft());
+    choose(editor, 'z').paste(JSON.stringify(journey([mail('n')])));
+    expect(laneKeys(editor)).toEqual(['a', 'w', 'b', 'z', 'n']);
+  });
+
+  it('what a copy carries is still to be looked at after a reload', () => {
+    const editor = open();
+    choose(editor, 'a').duplicate();
+    const count = editor.toReview.length;
+    expect(count).toBeGreaterThan(0);
+    const again = open(editor.document, 2);
+    again.restore();
+    expect(again.toReview.length).toBe(count);
+    again.approve(...again.toReview);
+    expect(shelf.get('ambulo-copies/try')).toBeUndefined();
   });
 });

@@ -8,6 +8,9 @@ const known: Nameable = {
   tags: [],
   fields: [],
   scores: [],
+  lists: [],
+  segments: [],
+  rungs: [],
   messages: [mail('a'), mail('b')],
   tasks: [{ key: 'k', kind: 'task', title: 'Call' }],
   journeys: []

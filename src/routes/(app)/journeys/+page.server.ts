@@ -11,13 +11,19 @@ export const load: PageServerLoad = async ({ depends }) => {
   return { journeys: await journeyLines(db()), crumbs: [{ name: 'Journeys' }] };
 };
 
-const form = z.object({ name: naming(120).min(1), folder: naming(60).default('') });
+const form = z.object({ name: naming(120).min(1), folder: naming(60).default(''), sketch: z.literal('1').optional() });
 
 export const actions: Actions = {
   create: async ({ request, locals }) => {
     const read = form.safeParse(Object.fromEntries(await request.formData()));
     if (!read.success) return fail(400, { problem: 'Give the journey a name of at most 120 letters.' });
-    const key = await createJourney(db(), emptyJourney(read.data.name), locals.user?.name ?? '', read.data.folder);
+    const key = await createJourney(
+      db(),
+      emptyJourney(read.data.name),
+      locals.user?.name ?? '',
+      read.data.folder,
+      read.data.sketch === '1'
+    );
     redirect(303, `/journeys/${key}`);
   }
 };

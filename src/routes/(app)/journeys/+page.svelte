@@ -1,7 +1,10 @@
 <script lang="ts">
-  import { Button, TextInput } from 'carbon-components-svelte';
+  import { Button, Checkbox, TextInput } from 'carbon-components-svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
-  import { onMount } from 'svelte';
+  import { replaceState } from '$app/navigation';
+  import { page } from '$app/state';
+  import { onMount, tick } from 'svelte';
+  import BringFile from '$ui/journeys/BringFile.svelte';
   import { tinykeys } from 'tinykeys';
   import GoalRate from '$ui/journeys/GoalRate.svelte';
   import StateSquare from '$ui/journeys/StateSquare.svelte';
@@ -17,10 +20,41 @@
   const format = useFormat();
 
   type Column = 'name' | 'state' | 'walking' | 'sends24' | 'goal' | 'entered90' | 'last';
-  let filter = $state('');
-  let chosen = $state<string>('all');
-  let sort = $state<{ by: Column | null; down: boolean }>({ by: null, down: false });
+  const COLUMNS: readonly Column[] = ['name', 'state', 'walking', 'sends24', 'goal', 'entered90', 'last'];
+  // What is filtered and sorted by stands in the address: it can be kept, sent, and gone back to.
+  const asked = page.url.searchParams;
+  let filter = $state(asked.get('q') ?? '');
+  let chosen = $state<string>(asked.get('state') ?? 'all');
+  let sort = $state<{ by: Column | null; down: boolean }>({
+    by: COLUMNS.find((c) => c === asked.get('by')) ?? null,
+    down: asked.get('down') === '1'
+  });
+  let bringing = $state(false);
+  let bring = $state<BringFile>();
+  onMount(() => {
+    started = true;
+  });
+  let started = $state(false);
+  $effect(() => {
+    const to = new URLSearchParams();
+    if (filter.trim()) to.set('q', filter.trim());
+    if (chosen !== 'all') to.set('state', chosen);
+    if (sort.by) to.set('by', sort.by);
+    if (sort.by && sort.down) to.set('down', '1');
+    const search = to.size ? `?${to}` : location.pathname;
+    // Only what differs is written: before the page is there nothing can be.
+    if (started && (to.size ? search : '') !== location.search) replaceState(search, {});
+  });
+  async function dropped(event: DragEvent): Promise<void> {
+    const file = event.dataTransfer?.files[0];
+    if (!file) return;
+    event.preventDefault();
+    bringing = true;
+    await tick();
+    await bring?.take(file);
+  }
   let making = $state(false);
+  let sketching = $state(false);
   let filterBox = $state<HTMLInputElement>();
 
   const states = $derived(
@@ -36,7 +70,7 @@
     const found = data.journeys.filter(
       (j) =>
         (chosen === 'all' ? j.state !== 'archived' : j.state === chosen) &&
-        `${j.name} ${j.folder}`.toLowerCase().includes(filter.trim().toLowerCase())
+        `${j.name} ${j.folder} ${j.labels.join(' ')}`.toLowerCase().includes(filter.trim().toLowerCase())
     );
     const { by } = sort;
     if (!by) return found;
@@ -74,6 +108,11 @@
         event.preventDefault();
         making = true;
       },
+      s: (event) => {
+        if (typingIn(event)) return;
+        event.preventDefault();
+        making = sketching = true;
+      },
       '/': (event) => {
         if (typingIn(event)) return;
         event.preventDefault();
@@ -85,6 +124,7 @@
 
 <svelte:head><title>Journeys · Ambulo</title></svelte:head>
 
+<svelte:window ondragover={(e) => e.preventDefault()} ondrop={(e) => void dropped(e)} />
 <div class="page">
   <header>
     <div>
@@ -113,6 +153,8 @@
       />
       <kbd aria-hidden="true">/</kbd>
     </div>
+    <Button size="field" kind="tertiary" href="/journeys/starters">From a starter</Button>
+    <Button size="field" kind="ghost" on:click={() => (bringing = true)}>Bring a file</Button>
     <Button size="field" onclick={() => (making = true)}
       >New journey<kbd class="in-button" aria-hidden="true">N</kbd></Button
     >
@@ -133,12 +175,14 @@
         >{#each new Set(data.journeys.map((j) => j.folder).filter(Boolean)) as f (f)}<option value={f}
           ></option>{/each}</datalist
       >
+      <Checkbox labelText="A sketch: names and aims only" name="sketch" value="1" bind:checked={sketching} />
       <Button size="field" type="submit">Make it</Button>
       <Button size="field" kind="ghost" onclick={() => (making = false)}>Cancel</Button>
       {#if form?.problem}<p role="alert">{form.problem}</p>{/if}
     </form>
   {/if}
 
+  {#if bringing}<BringFile bind:this={bring} onclose={() => (bringing = false)} />{/if}
   {#if data.journeys.length}
     <!-- svelte-ignore a11y_no_noninteractive_element_interactions (arrows move between the links inside) -->
     <table class="figures" {onkeydown}>
@@ -204,7 +248,8 @@
       </tbody>
     </table>
     <p class="soft note">
-      Goal rates stand with their 90 % interval on one common scale. Arrow keys go from row to row, Enter opens one.
+      Goal rates stand with their 90 % interval on one common scale. Arrow keys go from row to row, Enter opens one; N
+      makes a journey, S a sketch of one.
     </p>
   {:else}
     <p class="empty">
@@ -262,7 +307,7 @@
   }
   .making {
     display: grid;
-    grid-template-columns: 2fr 1fr auto auto;
+    grid-template-columns: 2fr 1fr auto auto auto;
     gap: 12px;
     align-items: end;
     margin-bottom: 16px;

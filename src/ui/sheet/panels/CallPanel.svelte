@@ -1,18 +1,25 @@
 <script lang="ts">
   import { TextArea, TextInput } from 'carbon-components-svelte';
   import { untrack } from 'svelte';
-  import { callSchema, type CallStep } from '$core/steps/call.ts';
+  import { call, callSchema, type CallStep } from '$core/steps/call.ts';
   import { inputText, type PanelProps } from './panel.ts';
 
   let { step, set }: PanelProps<CallStep> = $props();
 
+  /** What stands in until one is chosen is shown as nothing. */
+  function chosen(url: string): string {
+    return call.lacks({ ...step, url }) ? '' : url;
+  }
+
   // What is typed is kept as typed; only what can be read is taken.
   // svelte-ignore state_referenced_locally
-  let address = $state(step.url);
+  let address = $state(chosen(step.url));
   // svelte-ignore state_referenced_locally
   let typed = $state(step.data ? JSON.stringify(step.data, null, 2) : '');
   const addressProblem = $derived(
-    callSchema.shape.url.safeParse(address).success ? '' : 'A web address begins with http:// or https://'
+    address === '' || callSchema.shape.url.safeParse(address).success
+      ? ''
+      : 'A web address begins with http:// or https://'
   );
   const read = $derived.by((): { data?: unknown; problem: string } => {
     if (typed.trim() === '') return { problem: '' };
@@ -30,7 +37,7 @@
     // Undo shows here too; what cannot be read yet is left to whoever types it.
     const { url, data } = step;
     untrack(() => {
-      if (!addressProblem) address = url;
+      if (!addressProblem) address = chosen(url);
       if (!read.problem && JSON.stringify(read.data) !== JSON.stringify(data))
         typed = data ? JSON.stringify(data, null, 2) : '';
     });

@@ -4,7 +4,7 @@
   import TagsInput from '../TagsInput.svelte';
   import { inputText, type PanelProps } from './panel.ts';
 
-  let { step, set }: PanelProps<ListStep> = $props();
+  let { step, set, known }: PanelProps<ListStep> = $props();
   const move = $derived(step.move ?? { from: '', to: '' });
 
   function moved(part: Partial<typeof move>): void {
@@ -17,14 +17,14 @@
   <TagsInput
     label="Put on the lists"
     value={step.add ?? []}
-    tags={[]}
+    tags={known.lists}
     onchange={(v) => set('add', v.length ? v : undefined)}
   />
 </div>
 <TagsInput
   label="Take off the lists"
   value={step.remove ?? []}
-  tags={[]}
+  tags={known.lists}
   onchange={(v) => set('remove', v.length ? v : undefined)}
 />
 <TextInput

@@ -9,7 +9,7 @@
   import Pick from '$ui/kit/Pick.svelte';
   import ConditionForm from '../ConditionForm.svelte';
   import { freshQuestion } from '../condition.ts';
-  import { asking, HEARD } from '../happening.ts';
+  import { asking, isHeard } from '../happening.ts';
   import HappeningForm from '../HappeningForm.svelte';
   import LanePart from './LanePart.svelte';
   import { inputText, type PanelProps } from './panel.ts';
@@ -61,7 +61,7 @@
       onchange={(to) => turned(place, to)}
     />
     {#if isHappening(lane.when)}
-      {#if HEARD.some(([name]) => isHappening(lane.when) && lane.when.happening === name)}
+      {#if isHeard(lane.when.happening)}
         <HappeningForm happening={lane.when} {known} onchange={(when) => change(place, { when })} />
       {:else}<p>They {ruleWords(lane.when, namingOf(editor.document))}.</p>{/if}
     {:else}

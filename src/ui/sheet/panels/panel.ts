@@ -1,13 +1,11 @@
 /** What the form of one step kind is given, and gives back. */
 import type { Step } from '$core/steps/index.ts';
+import type { KnownNames } from '$server/people/names.ts';
 import type { SamplePerson } from '$server/people/sample.ts';
 import type { Editor } from '../editor.svelte.ts';
 
 /** What can be named in conditions and steps here. */
-export interface Nameable {
-  tags: string[];
-  fields: string[];
-  scores: string[];
+export interface Nameable extends KnownNames {
   /** Messages that can be asked about. */
   messages: Step[];
   /** Tasks that can be listened for. */

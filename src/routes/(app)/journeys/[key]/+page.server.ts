@@ -3,10 +3,21 @@ import { z } from 'zod';
 import { db } from '$server/app.ts';
 import { getConfig, latestOf } from '$server/config.ts';
 import { BRAKE_ACTS, brake, brakeFigures, deleteJourney, lastAct } from '$server/journeys/brake.ts';
-import { journeyByKey, journeyNames, versionOf } from '$server/journeys/journeys.ts';
-import { fieldNames } from '$server/people/field-names.ts';
-import { tagNames } from '$server/people/people.ts';
-import { scoreNames } from '$server/people/shown.ts';
+import {
+  cloneJourney,
+  fillIn,
+  journeyByKey,
+  journeyNames,
+  lockJourney,
+  moveToFolder,
+  versionOf
+} from '$server/journeys/journeys.ts';
+import { naming } from '$core/text/text.ts';
+import { acrossWords } from '$core/tell/settings.ts';
+import { acceptedIn } from '$server/journeys/accepted.ts';
+import { aroundOf } from '$server/journeys/around.ts';
+import { knownZones } from '$server/crowds/may-have-changed.ts';
+import { knownNames } from '$server/people/names.ts';
 import { samplePeople } from '$server/people/sample.ts';
 import { crowdsOf, stopCrowd } from '$server/crowds/crowds.ts';
 import { sheetFigures } from '$server/results/sheet-figures.ts';
@@ -16,38 +27,45 @@ export const load: PageServerLoad = async ({ params, depends }) => {
   const journey = await journeyByKey(db(), params.key);
   if (!journey) error(404, 'There is no such journey. It may have been deleted.');
   depends(`live:journey:${journey.id}`);
-  const [live, brakes, last, crowds, figures, tags, fields, scores, journeys, sample] = await Promise.all([
+  // Counting rules needs them, and reading them takes seconds the first time: begun now, they are there when one is typed.
+  void knownZones(db()).catch(() => undefined);
+  const [live, brakes, last, crowds, figures, names, journeys, sample, around, accepted] = await Promise.all([
     journey.live_version === null ? null : versionOf(db(), journey.id, journey.live_version),
     brakeFigures(db(), journey.id, latestOf(getConfig())),
     lastAct(db(), journey.id),
     crowdsOf(db(), journey.id),
     journey.live_version === null ? null : sheetFigures(db(), journey.id, null),
-    tagNames(db()),
-    fieldNames(db()),
-    scoreNames(db()),
+    knownNames(db()),
     journeyNames(db()),
-    samplePeople(db())
+    samplePeople(db()),
+    aroundOf(db(), params.key),
+    acceptedIn(db(), journey.id)
   ]);
   return {
     journey: {
       key: journey.key,
       name: journey.name,
+      folder: journey.folder,
       state: journey.state,
       draft: journey.draft,
       revision: journey.draft_revision,
       savedAt: journey.draft_saved_at,
-      version: journey.live_version
+      version: journey.live_version,
+      sketch: journey.sketch,
+      lockedBy: journey.locked_by,
+      lockedWhy: journey.locked_why
     },
     live: live && { document: live.document, since: live.live_from },
     brakes,
     last,
     crowds,
     figures,
-    tags,
-    fields,
-    scores,
+    names,
     journeys,
     sample,
+    around,
+    accepted,
+    across: acrossWords(around.settings ?? null),
     crumbs: [
       { name: 'Journeys', href: '/journeys' },
       ...(journey.folder ? [{ name: journey.folder, href: '/journeys' }] : []),
@@ -66,6 +84,32 @@ export const actions: Actions = {
     if (!read.success) return fail(400, { problem: 'There is no such act.' });
     const done = await brake(db(), params.key, read.data, locals.user?.name ?? '');
     return done ? {} : fail(409, { problem: 'Somebody else was first: look at how it stands now.' });
+  },
+  /** Locks it, with a reason, or unlocks it. */
+  lock: async ({ params, request, locals }) => {
+    const why = naming(200).safeParse((await request.formData()).get('why') ?? '');
+    const done = why.success && (await lockJourney(db(), params.key, locals.user?.name ?? '', why.data));
+    return done ? {} : fail(409, { problem: 'Somebody else has locked it already.' });
+  },
+  /** A sketch is filled in from now on. */
+  fill: async ({ params }) => {
+    await fillIn(db(), params.key);
+    return {};
+  },
+  clone: async ({ params, locals }) => {
+    const key = await cloneJourney(db(), params.key, locals.user?.name ?? '');
+    if (key === null) return fail(404, { problem: 'This journey has been deleted.' });
+    redirect(303, `/journeys/${key}`);
+  },
+  folder: async ({ params, request }) => {
+    const folder = naming(60).safeParse((await request.formData()).get('folder') ?? '');
+    if (!folder.success) return fail(400, { problem: 'A folder’s name has at most 60 letters.' });
+    await moveToFolder(db(), params.key, folder.data.trim());
+    return {};
+  },
+  unlock: async ({ params, locals }) => {
+    await lockJourney(db(), params.key, locals.user?.name ?? '', null);
+    return {};
   },
   delete: async ({ params, locals }) => {
     if (!(await deleteJourney(db(), params.key, locals.user?.name ?? '')))

@@ -1,21 +1,28 @@
 <script lang="ts">
   import { beforeNavigate, goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { Button } from 'carbon-components-svelte';
+  import { enhance } from '$app/forms';
+  import { Button, OverflowMenu, OverflowMenuItem, TextInput } from 'carbon-components-svelte';
+  import { namingOf } from '$core/tell/read-through.ts';
   import Redo from 'carbon-icons-svelte/lib/Redo.svelte';
   import Undo from 'carbon-icons-svelte/lib/Undo.svelte';
   import { onMount } from 'svelte';
-  import { findingsOf, type Finding } from '$core/check/index.ts';
+  import { findingId, findingsOf, type Finding } from '$core/check/index.ts';
+  import { eachStep } from '$core/journey/walk-document.ts';
   import type { LaneRow } from '$core/sheet/layout.ts';
   import { entryWords } from '$core/tell/condition.ts';
+  import { send } from '$ui/api.ts';
   import Brake from '$ui/journeys/Brake.svelte';
   import Crowds from '$ui/journeys/Crowds.svelte';
+  import { saveAs, type SaveAs } from '$ui/journeys/save-as.ts';
   import StateSquare from '$ui/journeys/StateSquare.svelte';
   import { useFormat } from '$ui/format.ts';
   import { plural, number } from '$core/tell/words.ts';
   import Drawer from '$ui/sheet/Drawer.svelte';
   import { Editor } from '$ui/sheet/editor.svelte.ts';
   import Help from '$ui/sheet/Help.svelte';
+  import JoinedNotice from '$ui/sheet/JoinedNotice.svelte';
+  import { Others } from '$ui/sheet/others.svelte.ts';
   import Panel from '$ui/sheet/Panel.svelte';
   import PeopleHere from '$ui/sheet/PeopleHere.svelte';
   import Sheet from '$ui/sheet/Sheet.svelte';
@@ -29,11 +36,45 @@
   const editor = new Editor(data.journey.key, data.journey.draft, data.journey.revision, data.journey.savedAt);
   const view = $derived(page.url.searchParams.get('view') === 'watch' && data.live ? 'watch' : 'plan');
   const shown = $derived(view === 'watch' && data.live ? data.live.document : editor.document);
-  const findings = $derived(findingsOf(editor.document));
+  // What is checked and told follows a moment after the last key: the sheet itself is drawn at once.
+  const SETTLES_AFTER_MS = 120;
+  let settled = $state.raw(editor.document);
+  $effect(() => {
+    const now = editor.document;
+    const timer = setTimeout(() => (settled = now), SETTLES_AFTER_MS);
+    return () => clearTimeout(timer);
+  });
+  // In a sketch nothing is missed yet.
+  const all = $derived(data.journey.sketch ? [] : findingsOf(settled, data.around));
+  // svelte-ignore state_referenced_locally
+  let accepted = $state.raw(data.accepted);
+  const findings = $derived(all.filter((f) => f.severity === 'blocker' || !accepted[findingId(f)]));
+  const set = $derived(
+    all.flatMap((finding) => {
+      const why = finding.severity === 'remark' ? accepted[findingId(finding)] : undefined;
+      return why ? [{ finding, ...why }] : [];
+    })
+  );
   const blockers = $derived(findings.filter((f) => f.severity === 'blocker'));
   const changed = $derived(
     data.live !== null && JSON.stringify(data.live.document) !== JSON.stringify(editor.document)
   );
+  const others = new Others(
+    editor.key,
+    () => (editor.selection.at === 'card' ? editor.selection.key : null),
+    (revision) => void editor.hear(revision)
+  );
+  let locking = $state(false);
+  let moving = $state(false);
+  let cloning = $state<HTMLFormElement>();
+  async function save(as: SaveAs): Promise<void> {
+    try {
+      await saveAs(shown, as);
+      editor.say('Saved to your downloads.');
+    } catch (error) {
+      editor.say(error instanceof Error ? error.message : 'It could not be saved.');
+    }
+  }
   let help = $state(false);
   let lane = $state<LaneRow | null>(null);
 
@@ -42,12 +83,26 @@
     await goto(next === 'watch' ? '?view=watch' : '?', { replaceState: true, noScroll: true, keepFocus: true });
   }
 
+  const titleOf = $derived(namingOf(editor.document));
   const saved = $derived.by(() => {
     const s = editor.saving;
     if (s.kind === 'saved') return `saved ${format.time(s.at)}`;
     if (s.kind === 'failed') return '';
     return s.kind === 'saving' ? 'saving' : 'not saved yet';
   });
+
+  /** Accepts a finding with a reason, or has it count again. */
+  async function accept(finding: Finding, reason: string | null): Promise<void> {
+    const { check, step, text } = finding;
+    const answer = await send<{ accepted: typeof accepted }>('POST', `/api/journeys/${editor.key}/accepted`, {
+      check,
+      step,
+      text,
+      reason
+    });
+    if (answer.ok) accepted = answer.data.accepted;
+    else editor.say(answer.message);
+  }
 
   async function review(): Promise<void> {
     if (await editor.save()) await goto(`/journeys/${data.journey.key}/review`);
@@ -60,9 +115,22 @@
     editor.focusPanel++;
   }
 
+  /** Goes to the next step that is not finished, from the one that is selected. */
+  function toUnfinished(): void {
+    const open = new Set(
+      findingsOf(editor.document).flatMap((f) => (f.severity === 'blocker' && f.step ? [f.step] : []))
+    );
+    const keys = eachStep(editor.document).map(({ step }) => step.key);
+    const at = editor.selection.at === 'card' ? keys.indexOf(editor.selection.key) : -1;
+    const next = [...keys.slice(at + 1), ...keys.slice(0, at + 1)].find((key) => open.has(key));
+    if (next === undefined) return editor.say('Every step is finished.');
+    editor.selection = { at: 'card', key: next };
+    editor.say(`${plural(open.size, 'step is', 'steps are')} not finished.`);
+  }
+
   function onkeydown(event: KeyboardEvent): void {
     const command = event.ctrlKey || event.metaKey;
-    if (!command || view === 'watch') return;
+    if (!command || view === 'watch' || data.journey.lockedBy !== null) return;
     const key = event.key.toLowerCase();
     // Edits apply as typed, so the sheet's undo is the one that counts, also inside a field.
     if (key === 'z') event.shiftKey ? editor.redo() : editor.undo();
@@ -85,7 +153,11 @@
       event.preventDefault();
     };
     window.addEventListener('beforeunload', leaving);
-    return () => window.removeEventListener('beforeunload', leaving);
+    others.start();
+    return () => {
+      window.removeEventListener('beforeunload', leaving);
+      others.stop();
+    };
   });
 </script>
 
@@ -104,11 +176,13 @@
           {plural(data.figures.entered, 'person', 'people')} entered, {number(data.figures.walking)} walking{#if shown.goal},
             {number(data.figures.reachedGoal)} reached the goal{/if}
         {:else}
-          {data.journey.version === null
-            ? 'Draft of version 1'
-            : changed
-              ? `Draft of version ${data.journey.version + 1}, differs from the live one`
-              : `As live: version ${data.journey.version}`} ·
+          {data.journey.sketch
+            ? 'Sketch: names and aims'
+            : data.journey.version === null
+              ? 'Draft of version 1'
+              : changed
+                ? `Draft of version ${data.journey.version + 1}, differs from the live one`
+                : `As live: version ${data.journey.version}`} ·
           <span data-testid="saved" role="status">{saved}</span>
           {#if editor.saving.kind === 'failed'}
             <span class="failed" role="alert">
@@ -122,6 +196,11 @@
         {/if}
       </p>
     </div>
+    {#if view === 'plan' && others.list.length}
+      <p class="also" title="Who else has this draft open, and the step they are at">
+        Also here: {others.list.map((o) => (o.step ? `${o.name} at ${titleOf(o.step)}` : o.name)).join(', ')}
+      </p>
+    {/if}
     <p class="said" aria-live="polite">{editor.said}</p>
     {#if view === 'plan'}
       <button
@@ -139,6 +218,19 @@
         onclick={() => editor.redo()}><Redo size={20} /></button
       >
     {/if}
+    <OverflowMenu flipped size="sm" aria-label="More" style="height: 32px">
+      <OverflowMenuItem text="Compare versions" href="/journeys/{editor.key}/versions" />
+      <OverflowMenuItem text="Save as a journey file" on:click={() => void save('journey')} />
+      <OverflowMenuItem text="Save as a picture, SVG" on:click={() => void save('svg')} />
+      <OverflowMenuItem text="Save as a picture, PNG" on:click={() => void save('png')} />
+      <OverflowMenuItem text="Save as text, Markdown" on:click={() => void save('markdown')} />
+      <OverflowMenuItem hasDivider text="Make a copy of it" on:click={() => cloning?.requestSubmit()} />
+      <OverflowMenuItem text="Put it into a folder …" on:click={() => (moving = true)} />
+      {#if view === 'plan' && data.journey.lockedBy === null}
+        <OverflowMenuItem text="Lock it …" on:click={() => (locking = true)} />
+      {/if}
+    </OverflowMenu>
+    <form bind:this={cloning} method="post" action="?/clone" hidden></form>
     <div class="views" role="group" aria-label="View of the sheet">
       <button aria-pressed={view === 'plan'} onclick={() => void show('plan')}>Plan</button>
       <button
@@ -148,7 +240,11 @@
         onclick={() => void show('watch')}>Watch</button
       >
     </div>
-    {#if view === 'plan'}
+    {#if view === 'plan' && data.journey.sketch}
+      <form method="post" action="?/fill" use:enhance>
+        <Button size="field" type="submit">Fill it in</Button>
+      </form>
+    {:else if view === 'plan'}
       <Button
         size="field"
         kind={blockers.length ? 'tertiary' : 'primary'}
@@ -164,6 +260,51 @@
       </Button>
     {/if}
   </header>
+  {#if data.journey.lockedBy !== null}
+    <form class="notice" method="post" action="?/unlock" use:enhance>
+      <p>
+        <strong>{data.journey.lockedBy} has locked this journey</strong>{data.journey.lockedWhy
+          ? `: ${data.journey.lockedWhy}`
+          : ''}. It can be looked at, and is changed by nobody until it is unlocked.
+      </p>
+      <button class="act">Unlock it</button>
+    </form>
+  {:else if locking}
+    <form
+      class="notice"
+      method="post"
+      action="?/lock"
+      use:enhance={() => {
+        locking = false;
+      }}
+    >
+      <TextInput size="sm" name="why" labelText="Why nobody should change it now" maxlength={200} autofocus />
+      <button class="act">Lock it</button>
+      <button class="act" type="button" onclick={() => (locking = false)}>Leave it open</button>
+    </form>
+  {/if}
+  {#if moving}
+    <form
+      class="notice"
+      method="post"
+      action="?/folder"
+      use:enhance={() => {
+        moving = false;
+      }}
+    >
+      <TextInput
+        size="sm"
+        name="folder"
+        labelText="Folder (empty: none)"
+        value={data.journey.folder}
+        maxlength={60}
+        autofocus
+      />
+      <button class="act">Put it there</button>
+      <button class="act" type="button" onclick={() => (moving = false)}>Cancel</button>
+    </form>
+  {/if}
+  {#if view === 'plan'}<JoinedNotice {editor} />{/if}
   <Crowds crowds={data.crowds} />
   {#if view === 'watch' || data.journey.state === 'paused' || data.journey.state === 'archived'}
     <Brake
@@ -180,7 +321,13 @@
         document={shown}
         figures={view === 'watch' ? data.figures : null}
         findings={view === 'watch' ? [] : findings}
+        fields={data.names.fields}
+        clock={data.clock}
+        locked={data.journey.lockedBy !== null}
+        others={view === 'plan' ? others.list : []}
         onhelp={() => (help = true)}
+        onunfinished={() => toUnfinished()}
+        sketch={data.journey.sketch && view === 'plan'}
         onlane={(row) => (lane = row)}
       />
       {#if view === 'watch' && data.figures}
@@ -193,18 +340,19 @@
           figures={data.figures}
         />
       {:else}
-        <Drawer {editor} {findings} />
+        <Drawer {editor} document={settled} {findings} accepted={set} onaccept={accept} />
       {/if}
     </div>
-    {#if view === 'plan'}
+    {#if view === 'plan' && data.journey.lockedBy === null}
       <Panel
         {editor}
         {findings}
-        tags={data.tags}
-        fields={data.fields}
-        scores={data.scores}
+        names={data.names}
         journeys={data.journeys}
         sample={data.sample}
+        clock={data.clock}
+        across={data.across}
+        sketch={data.journey.sketch}
       />
     {/if}
   </div>
@@ -212,6 +360,21 @@
 {#if help}<Help onclose={() => ((help = false), editor.focusSheet++)} />{/if}
 
 <style>
+  .notice {
+    display: flex;
+    gap: 14px;
+    align-items: end;
+    padding: 8px 18px;
+    background: var(--attention-ground);
+    border-bottom: 1px solid var(--rule);
+  }
+  .also {
+    max-width: 300px;
+    overflow: hidden;
+    font-size: 12.5px;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
   .page {
     display: flex;
     flex-direction: column;

@@ -2,6 +2,7 @@ import { error, fail, redirect } from '@sveltejs/kit';
 import { z } from 'zod';
 import { changesBetween } from '$core/tell/changes.ts';
 import { readThrough } from '$core/tell/read-through.ts';
+import { parseInstant } from '$core/time/instant.ts';
 import { db } from '$server/app.ts';
 import { setLive } from '$server/journeys/going-live.ts';
 import { review } from '$server/journeys/review.ts';
@@ -22,6 +23,7 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     journey: { key: journey.key, name: journey.name, revision: journey.draft_revision, version: journey.live_version },
     review: looked,
     existing: journey.draft.entry?.existing ?? false,
+    opens: journey.draft.entry?.opens === undefined ? null : parseInstant(journey.draft.entry.opens),
     sentences: readThrough(journey.draft),
     changes: live ? changesBetween(live.document, journey.draft) : null,
     crumbs: [

@@ -3,6 +3,7 @@
   import { Button } from 'carbon-components-svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import { plural, number } from '$core/tell/words.ts';
+  import { useFormat } from '$ui/format.ts';
   import type { ActionData, PageData } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
@@ -15,6 +16,16 @@
     goal: 'kept out because they have reached the goal',
     leave: 'kept out by a leave rule'
   };
+  const UNREACHED: Record<string, string> = {
+    'no address': 'have no address',
+    'no consent': 'gave no consent',
+    suppressed: 'are suppressed'
+  };
+  const range = ([low, high]: [number, number]): string =>
+    high === 0 ? '–' : low === high ? number(high) : `${number(low)} to ${number(high)}`;
+  const most = $derived(Math.max(1, ...r.volume.map((d) => d.email[1] + d.sms[1])));
+  const share = (n: number): number => Math.max(0, (100 * n) / most);
+  const format = useFormat();
   let going = $state(false);
   let inside = $state<'stay' | 'move'>('stay');
   const staying = $derived(r.cannotMove.reduce((n, c) => n + c.people, 0));
@@ -51,26 +62,73 @@
     <section>
       <h2>Who enters now</h2>
       <p class="big">{plural(r.enterNow, 'person', 'people')}</p>
-      {#if r.enterNow}
-        <p>
-          {number(r.byEmail)} can be reached by email, {number(r.bySms)} by text: they have an address and gave consent.
-          {#if r.heldOut}{number(r.heldOut)} of them are held out: watched, and sent nothing.{/if}
+      {#if r.matching}
+        <table class="funnel">
+          <tbody>
+            <tr><th scope="row">have what it starts from</th><td>{number(r.matching)}</td></tr>
+            {#each r.kept as k (k.reason)}
+              <tr class="less"><th scope="row">{WHY[k.reason] ?? k.reason}</th><td>− {number(k.people)}</td></tr>
+            {/each}
+            <tr><th scope="row">enter</th><td>{number(r.enterNow)}</td></tr>
+            {#if r.heldOut}<tr class="less"
+                ><th scope="row">held out: watched, and sent nothing</th><td>− {number(r.heldOut)}</td></tr
+              >{/if}
+            {#if r.first}
+              {#each r.first.unreached as u (u.reason)}
+                <tr class="less"
+                  ><th scope="row"
+                    >{UNREACHED[u.reason]} for the first {r.first.channel === 'sms' ? 'text' : 'email'}</th
+                  ><td>− {number(u.people)}</td></tr
+                >
+              {/each}
+              <tr class="last"
+                ><th scope="row">get the first {r.first.channel === 'sms' ? 'text' : 'email'}</th><td
+                  >{number(r.first.reached)}</td
+                ></tr
+              >
+            {/if}
+          </tbody>
+        </table>
+        <p class="soft">
+          {number(r.byEmail)} of those who enter can be reached by email, {number(r.bySms)} by text.
+          {#if r.estimatedFrom !== null}An estimate, from the first {number(r.estimatedFrom)} of them.{/if}
         </p>
-        {#if r.estimatedFrom !== null}<p class="soft">
-            An estimate, from the first {number(r.estimatedFrom)} of those who have what it starts from.
-          </p>{/if}
       {:else}
         <p class="soft">
           {data.existing ? 'Nobody has what it starts from.' : 'Only those to whom it happens from now on.'}
         </p>
       {/if}
-      {#if r.kept.length}
-        <ul>
-          {#each r.kept as k (k.reason)}<li>
-              {number(k.people)} more who have what it starts from: {WHY[k.reason] ?? k.reason}.
-            </li>{/each}
-        </ul>
-      {/if}
+      {#if data.opens}<p>People are let in from {format.dateTime(data.opens)}.</p>{/if}
+    </section>
+    <section>
+      <h2>
+        The first week <span class="soft"
+          >messages to {data.review.enterNow
+            ? 'those who enter now'
+            : `every ${number(r.volumeOf)} people who enter`}</span
+        >
+      </h2>
+      {#if r.volumeOf && r.volume.some((d) => d.email[1] + d.sms[1])}
+        <table class="volume">
+          <thead><tr><th scope="col">Day</th><th scope="col">Emails</th><th scope="col">Texts</th><th></th></tr></thead>
+          <tbody>
+            {#each r.volume as d (d.day)}
+              <tr>
+                <th scope="row">{d.day}</th><td>{range(d.email)}</td><td>{range(d.sms)}</td>
+                <td class="bar" aria-hidden="true"
+                  ><i style="width: {share(d.email[0] + d.sms[0])}%"></i><i
+                    class="more"
+                    style="width: {share(d.email[1] + d.sms[1] - d.email[0] - d.sms[0])}%"
+                  ></i></td
+                >
+              </tr>
+            {/each}
+          </tbody>
+        </table>
+        <p class="soft">
+          From nobody reacting to everybody opening and following the first link, as the engine would send them.
+        </p>
+      {:else}<p class="soft">No message in the first week.</p>{/if}
     </section>
     <section>
       <h2>Who is inside already</h2>
@@ -121,7 +179,23 @@
             <a href="/journeys/{data.journey.key}{f.step ? `?step=${f.step}` : ''}">{f.hint}</a></span
           >
         </p>
-      {:else}<p class="soft">None.</p>{/each}
+      {:else}<p class="soft">None{r.accepted.length ? ' besides those accepted' : ''}.</p>{/each}
+      {#each r.accepted as a, i (i)}
+        <p class="soft">{a.finding.text} <em>Accepted by {a.by}: {a.reason}</em></p>
+      {/each}
+    </section>
+    <section>
+      <h2>What it does to other journeys</h2>
+      {#each r.setsOff as j (j.key)}<p>
+          Lets people into <a href="/journeys/{j.key}">{j.name}</a>{j.live ? '' : ', which takes nobody in now'}.
+        </p>{/each}
+      {#if r.takesFrom === 'others'}<p>Takes people out of all other journeys.</p>
+      {:else}{#each r.takesFrom as j (j.key)}<p>
+            Takes people out of <a href="/journeys/{j.key}">{j.name}</a>.
+          </p>{/each}{/if}
+      {#if !r.setsOff.length && !r.takesFrom.length}<p class="soft">
+          Nothing: it sets none off and takes nobody out of any.
+        </p>{/if}
     </section>
     <section class="wide">
       <h2>Read it once more</h2>
@@ -135,6 +209,50 @@
 </div>
 
 <style>
+  table {
+    width: 100%;
+    margin: 4px 0 6px;
+    border-collapse: collapse;
+    font-variant-numeric: tabular-nums;
+  }
+  .funnel th,
+  .volume th {
+    padding: 2px 0;
+    font-weight: 400;
+    text-align: left;
+  }
+  .funnel td,
+  .volume td,
+  .volume thead th + th {
+    padding: 2px 0 2px 12px;
+    text-align: right;
+    white-space: nowrap;
+  }
+  .funnel .less {
+    color: var(--ink-soft);
+  }
+  .funnel .last {
+    font-weight: 650;
+    border-top: 1px solid var(--rule);
+  }
+  .volume thead {
+    color: var(--ink-soft);
+    font-size: 12.5px;
+  }
+  .volume .bar {
+    display: flex;
+    align-items: center;
+    width: 150px;
+    height: 20px;
+    padding-left: 14px;
+  }
+  .bar i {
+    height: 9px;
+    background: var(--action);
+  }
+  .bar .more {
+    background: var(--action-light);
+  }
   .page {
     max-width: 1080px;
     padding: 20px 24px 40px;
@@ -150,17 +268,19 @@
     border: 0;
   }
   .grid {
-    display: grid;
-    grid-template-columns: 1fr 1fr;
-    gap: 14px;
+    column-count: 2;
+    column-gap: 14px;
   }
   section {
+    margin-bottom: 14px;
     padding: 12px 14px;
+    break-inside: avoid;
     background: var(--surface);
     border: 1px solid var(--rule);
   }
   .wide {
-    grid-column: 1 / -1;
+    margin-top: 14px;
+    column-span: all;
   }
   h2 {
     font-size: 13px;

@@ -1,0 +1,157 @@
+/**
+ * How many people meet conditions now, while they are typed. One statement looks at everybody once for all of them; where
+ * there are so many people that this would not be over in a moment, at a part of them, and says so. What it costs is bounded:
+ * by the part that is looked at, by a limit of the statement, and by how many such looks there may be at a time.
+ */
+import { conditionSql, Parameters, type AskedSql } from '../../core/condition/sql.ts';
+import { eachCondition } from '../../core/condition/evaluate.ts';
+import type { Condition } from '../../core/condition/schema.ts';
+import { now } from '../clock/clock.ts';
+import { knownZones } from '../crowds/may-have-changed.ts';
+import { transaction, type Db, type Pool } from '../db/pool.ts';
+import type { SettingsBook } from '../settings/settings.ts';
+import { PERSON_COLUMNS } from '../../core/person/columns.ts';
+
+/** With more people than these, about so many of them are looked at. */
+const LOOKED_AT = 200_000;
+/** A look takes no longer, ms. */
+const LONGEST_MS = 4000;
+/** Looks under way at a time in this process: the rest of the application needs its connections. */
+const AT_ONCE = 2;
+/** Different questions asked of each person in one look: the database knows no more columns than about three times as many. */
+const MOST_QUESTIONS = 500;
+/** Values of a field that are named. */
+const VALUES = 24;
+/** People among whom values are looked for: the newest. */
+const AMONG = 100_000;
+
+export interface Counted {
+  /** People who meet it; at most so many where it is not `exact`. `null`: it cannot be told of people who are not walking. */
+  people: number | null;
+  exact: boolean;
+}
+
+export interface Counts {
+  /** One for each condition, in their order. */
+  counts: Counted[];
+  /** People there are. */
+  of: number;
+  /** Counted among so many, and scaled, where there are too many to look at all; else `null`. */
+  estimatedFrom: number | null;
+}
+
+export class TooLong extends Error {}
+
+let underway = 0;
+
+/** Runs a look within its limits; throws {@link TooLong} where it would not be over in time, or too many are under way. */
+async function look<T>(pool: Pool, work: (db: Db) => Promise<T>): Promise<T> {
+  if (underway >= AT_ONCE) throw new TooLong('Others are being counted just now.');
+  underway++;
+  try {
+    return await transaction(pool, async (db) => {
+      await db.query(`set local statement_timeout = ${LONGEST_MS}`);
+      return work(db);
+    });
+  } catch (error) {
+    if ((error as { code?: string }).code === '57014')
+      throw new TooLong(`Counting took longer than ${LONGEST_MS / 1000} seconds.`);
+    throw error;
+  } finally {
+    underway--;
+  }
+}
+
+/** Whether a condition asks what only a walk knows. */
+const needsWalk = (condition: Condition): boolean =>
+  eachCondition(condition).some(
+    (c) => 'came' in c || ('did' in c && c.of !== undefined) || ('since' in c && c.since !== undefined)
+  );
+
+/** How many people meet each of some conditions; of more than twice `lookedAt` people about so many are looked at. */
+export async function countPeople(
+  pool: Pool,
+  settings: SettingsBook,
+  conditions: Condition[],
+  lookedAt = LOOKED_AT
+): Promise<Counts> {
+  const zones = await knownZones(pool);
+  return look(pool, async (db) => {
+    const { workspace } = await settings.read(db);
+    const at = await now(db);
+    const { rows: sizes } = await db.query<{ about: number }>(
+      `select greatest(reltuples, 0)::bigint as about from pg_class where oid = 'people'::regclass`
+    );
+    const about = sizes[0]?.about ?? 0;
+    const part = about > 2 * lookedAt ? (100 * lookedAt) / about : null;
+    const parameters = new Parameters();
+    // Each question is asked of each person once, however many of the conditions hold it: most of the time goes there.
+    const columns = new Map<string, AskedSql & { name: string }>();
+    const combined = (c: Condition, side: 'over' | 'under'): AskedSql => {
+      const parts = 'all' in c ? c.all : 'any' in c ? c.any : null;
+      if (parts) {
+        const made = parts.map((part) => combined(part, side));
+        const sql = `(${made.map((m) => m.sql).join('all' in c ? ' and ' : ' or ')})`;
+        return { sql, exact: made.every((m) => m.exact) };
+      }
+      const inner = eachCondition(c)[1];
+      if (inner) {
+        const made = combined(inner, side === 'over' ? 'under' : 'over');
+        return { sql: `(not ${made.sql})`, exact: made.exact };
+      }
+      const key = `${side} ${JSON.stringify(c)}`;
+      let column = columns.get(key);
+      if (!column) {
+        column = { ...conditionSql(c, side, { at, workspace, zones }, parameters), name: `q${columns.size}` };
+        columns.set(key, column);
+      }
+      return { sql: column.name, exact: column.exact };
+    };
+    const asked = conditions.map((c) => (needsWalk(c) ? null : combined(c, 'over')));
+    if (columns.size > MOST_QUESTIONS)
+      throw new TooLong(
+        `This asks ${columns.size} different things: more than ${MOST_QUESTIONS} are not counted at once.`
+      );
+    const counts = asked.map((a, i) => (a ? `count(*) filter (where ${a.sql}) as c${i}` : `null as c${i}`));
+    const questions = [...columns.values()].map(({ sql, name }) => `(${sql}) as ${name}`);
+    const { rows } = await db.query<Record<string, number | null>>(
+      `select ${['count(*) as n', ...counts].join(', ')} from (
+         select ${['p.id', ...questions].join(', ')} from people p${part === null ? '' : ` tablesample system (${part.toFixed(4)}) repeatable (1)`}
+         offset 0
+       ) as each_person`,
+      parameters.values
+    );
+    const row = rows[0] ?? {};
+    const seen = row['n'] ?? 0;
+    const scale = part !== null && seen ? about / seen : 1;
+    return {
+      counts: asked.map((a, i) => {
+        const n = row[`c${i}`];
+        return { people: typeof n === 'number' ? Math.round(n * scale) : null, exact: a?.exact ?? false };
+      }),
+      of: part === null ? seen : about,
+      estimatedFrom: part === null ? null : seen
+    };
+  });
+}
+
+export interface FieldValueCount {
+  value: string | number | boolean;
+  people: number;
+}
+
+/** The values that people have of a field, most frequent first; each choice of several by itself. Looked for among the newest. */
+export async function valuesOf(pool: Pool, field: string): Promise<FieldValueCount[]> {
+  const own = (PERSON_COLUMNS as readonly string[]).includes(field);
+  return look(pool, async (db) => {
+    const { rows } = await db.query<FieldValueCount>(
+      `select v as value, count(*) as people from (
+         select ${own ? `to_jsonb(p.${field})` : 'p.fields -> $1::text'} as had from people p order by p.id desc limit ${AMONG}
+       ) as p, jsonb_array_elements(case jsonb_typeof(had) when 'array' then had else jsonb_build_array(had) end) as v
+       where had is not null and jsonb_typeof(v) in ('string', 'number', 'boolean') and v <> '""'
+       group by v order by count(*) desc, v limit ${VALUES}`,
+      own ? [] : [field]
+    );
+    return rows;
+  });
+}
