@@ -33,6 +33,7 @@ const zones = [
 const CORE_MAY_IMPORT = [
   'zod',
   'temporal-polyfill',
+  'diff',
   'immer',
   'liquidjs',
   'linkify-it',

@@ -9,7 +9,7 @@ const base = process.argv[2] ?? 'http://127.0.0.1:4310';
 
 /** Turns the selected step off, or on again, and waits until that is saved. */
 async function turn(page: Page): Promise<void> {
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('o');
   await page.getByText(/^saved /).waitFor();
   await page.waitForTimeout(1000);

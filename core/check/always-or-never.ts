@@ -34,7 +34,7 @@ function contradicts(parts: Condition[]): boolean {
 }
 
 /** What a condition comes to by its own logic; `null`: that depends on the person. */
-function fate(condition: Condition): 'never' | 'always' | null {
+export function fate(condition: Condition): 'never' | 'always' | null {
   for (const c of eachCondition(condition)) {
     const [parts, all] = 'all' in c ? [c.all, true] : 'any' in c ? [c.any, false] : [[], false];
     const texts = new Set(parts.map((p) => JSON.stringify(p)));

@@ -32,6 +32,9 @@ import { unknownField } from './unknown-field.ts';
 import { brokenLink, otherHost } from './links.ts';
 import { replyUnheard, overlappingAnswers } from './answers.ts';
 import { handedNowhere, circle, twoFromOne } from './hand-over.ts';
+import { handedRefused } from './handed-refused.ts';
+import { noAim } from './no-aim.ts';
+import { oneLinkTwoWays } from './one-link-two-ways.ts';
 import { tagUnread, tagUnset } from './tags-unused.ts';
 import { loopForever, loopAtOnce } from './loops.ts';
 import { sameLabel } from './same-label.ts';
@@ -92,6 +95,9 @@ const CHECKS: Check[] = [
   replyUnheard,
   overlappingAnswers,
   handedNowhere,
+  handedRefused,
+  oneLinkTwoWays,
+  noAim,
   circle,
   twoFromOne,
   tagUnread,

@@ -1,12 +1,25 @@
 /** A text that is longer than one part: each part is paid for. */
 import { smsSize } from '../message/sms.ts';
+import { number } from '../tell/words.ts';
+import type { Settings } from '../settings/schema.ts';
 import { remark, type Check, type Finding } from './finding.ts';
+
+const money = ({ amount, currency }: NonNullable<Settings['textPart']>, parts: number): string =>
+  `${(amount * parts).toFixed(2)} ${currency}`;
 
 /** A personal field takes about so much room. */
 const FIELD = 'xxxxxxxx';
 
-export const severalParts: Check = (_journey, steps) =>
-  steps.flatMap(({ step }): Finding[] => {
+export const severalParts: Check = (_journey, steps, { settings, enterMonthly }) => {
+  const price = settings?.textPart;
+  /** What the parts behind the first come to, for those who enter. */
+  const costs = (parts: number): string => {
+    const each = price ? ` ${money(price, parts - 1)} more a person` : '';
+    const month = enterMonthly ? `${number(enterMonthly * (parts - 1))} parts` : '';
+    if (!enterMonthly) return each && `${each}.`;
+    return ` For the ${number(enterMonthly)} who enter in a month that is up to ${price ? money(price, enterMonthly * (parts - 1)) : month} more.`;
+  };
+  return steps.flatMap(({ step }): Finding[] => {
     if (step.kind !== 'sms' || !step.text) return [];
     const size = smsSize(step.text.replace(/\{\{[\s\S]*?\}\}/g, FIELD).replace(/\{%[\s\S]*?%\}/g, ''));
     if (size.parts < 2) return [];
@@ -15,10 +28,11 @@ export const severalParts: Check = (_journey, steps) =>
       remark(
         step.key,
         'several-parts',
-        `This text takes ${size.parts} parts for everyone it goes to, and each is paid for${why}.`,
+        `This text takes ${size.parts} parts for everyone it goes to, and each is paid for${why}.${costs(size.parts)}`,
         size.alphabet === 'UCS-2'
           ? 'Replace what is no plain letter: typographic quotes, dashes, emoji.'
           : 'Shorten it to 160 characters.'
       )
     ];
   });
+};

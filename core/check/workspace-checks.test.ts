@@ -1,6 +1,6 @@
 /** Each check with what it finds, what it leaves alone, and what is left once its own edit is applied. */
 import { describe, expect, it } from 'vitest';
-import { branch, byHand, journey, mail, put, settings, text, wait } from '../../tests/make.ts';
+import { branch, byHand, journey, MONDAY, mail, put, settings, text, wait } from '../../tests/make.ts';
 import { applyEdit } from '../edit/edit.ts';
 import type { Journey } from '../journey/schema.ts';
 import type { Step } from '../steps/index.ts';
@@ -26,6 +26,9 @@ const live = (document: Journey, isLive = true): Around => ({
 });
 const ON_A_DATE: Partial<Journey> = { ...GOAL, entry: { date: { field: 'visit', offset: '-P5D' } } };
 const until = (key: string, offset: string): Step => ({ key, kind: 'wait', until: { field: 'visit', offset } });
+
+const OVER: Step = { key: 'h', kind: 'handover', journey: 'other' };
+const other = (entry: object): Journey => ({ ...journey([put('y')], { entry: { on: [], ...entry } }), key: 'other' });
 
 type Case = [name: string, lane: Step[], rest: Partial<Journey>, around: Around, expected: string[]];
 const found = (lane: Step[], rest: Partial<Journey>, around: Around): string[] =>
@@ -94,6 +97,91 @@ describe('what a check finds and what it leaves alone', () => {
       {},
       {},
       ['same-question v']
+    ],
+
+    [
+      'one page under two addresses',
+      [say('a', 'https://quillmoor.example/night?a=1&b=2'), say('b', 'http://www.quillmoor.example/night/?b=2&a=1')],
+      {},
+      {},
+      ['one-link-two-ways b']
+    ],
+    [
+      'two pages, and one address twice',
+      [
+        say('a', 'https://quillmoor.example/night'),
+        say('b', 'https://quillmoor.example/night https://quillmoor.example/day')
+      ],
+      {},
+      {},
+      []
+    ],
+    [
+      'a lane whose messages have no aim, where others have one',
+      [say('a', 'Hello', { aim: 'book' }), branch('b', 'x', { tag: 't' }, [mail('c')], [put('x')])],
+      {},
+      {},
+      ['no-aim b']
+    ],
+    ['nobody writes aims', [mail('a'), branch('b', 'x', { tag: 't' }, [mail('c')], [])], {}, {}, []],
+
+    [
+      'a hand-over that opens later',
+      [OVER],
+      {},
+      { ...live(other({ opens: '2027-05-01T00:00:00Z' })), now: MONDAY },
+      ['handed-refused h']
+    ],
+    ['a hand-over that is open', [OVER], {}, { ...live(other({ opens: '2027-02-01T00:00:00Z' })), now: MONDAY }, []],
+    [
+      'a hand-over that wants no such tag',
+      [put('x'), OVER],
+      {},
+      live(other({ where: { not: { tag: 'x' } } })),
+      ['handed-refused h']
+    ],
+    [
+      'a tag that is taken off before',
+      [put('x'), { key: 'r', kind: 'tag', remove: ['x'] }, OVER],
+      {},
+      live(other({ where: { not: { tag: 'x' } } })),
+      []
+    ],
+    ['a hand-over that wants a tag they may have', [OVER], {}, live(other({ where: { tag: 'y' } })), []],
+    [
+      'a hand-over that wants more than anyone here has',
+      [OVER],
+      { entry: { on: [{ happening: 'tag_added', tag: 'in' }], where: { field: 'visits', lt: 3 } } },
+      live(other({ where: { field: 'visits', gte: 3 } })),
+      ['handed-refused h']
+    ],
+    [
+      'a hand-over back to where all have been',
+      [OVER],
+      { entry: { on: [{ happening: 'goal_reached', journey: 'other' }] } },
+      live(other({})),
+      ['handed-refused h']
+    ],
+    [
+      'a hand-over back to where they may come again',
+      [OVER],
+      { entry: { on: [{ happening: 'goal_reached', journey: 'other' }] } },
+      live(other({ again: 'again' })),
+      []
+    ],
+    [
+      'a goal they have',
+      [put('x'), OVER],
+      {},
+      live({ ...other({}), goal: { when: { tag: 'x' } } }),
+      ['handed-refused h']
+    ],
+    [
+      'a rule by which they would leave',
+      [put('x'), OVER],
+      {},
+      live({ ...other({}), leaveWhen: [{ when: { tag: 'x' }, reason: 'has it' }] }),
+      ['handed-refused h']
     ],
 
     [
@@ -504,4 +592,15 @@ it('many journeys that set each other off, and none of them this one, are soon l
     { ...GOAL, entry: { on: [{ happening: 'tag_added', tag: 'in' }], again: 'again' } }
   );
   expect(findingsOf(first, { journeys }).filter((f) => f.check === 'circle')).toEqual([]);
+});
+
+it('a text of several parts says what that costs, as far as it is known', () => {
+  const draft = journey([sms('t', 'x'.repeat(161))], { ...GOAL, hours: DAY_HOURS });
+  const said = (around: Around): string | undefined =>
+    findingsOf(draft, around).find((f) => f.check === 'several-parts')?.text;
+  const priced = settings({ textPart: { amount: 0.04, currency: 'EUR' } });
+  expect(said({})).toBe('This text takes 2 parts for everyone it goes to, and each is paid for.');
+  expect(said({ settings: priced })).toContain('paid for. 0.04 EUR more a person.');
+  expect(said({ enterMonthly: 150 })).toContain('For the 150 who enter in a month that is up to 150 parts more.');
+  expect(said({ settings: priced, enterMonthly: 150 })).toContain('that is up to 6.00 EUR more.');
 });

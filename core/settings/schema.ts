@@ -68,6 +68,10 @@ export const settingsSchema = z.strictObject({
     .array(z.strictObject({ channel: channel.optional(), atMost: z.number().int().min(1), per: durationSchema }))
     .optional(),
   hours: z.strictObject({ sms: hoursSchema.optional(), email: hoursSchema.optional() }).optional(),
+  /** What one part of a text costs; for what is said of long ones. */
+  textPart: z
+    .strictObject({ amount: z.number().positive().max(100), currency: z.string().regex(/^[A-Z]{3}$/) })
+    .optional(),
   ladders: z.array(ladder).optional(),
   scores: z.array(score).optional()
 });

@@ -5,6 +5,7 @@ import { eachStep } from '../journey/walk-document.ts';
 import { anchorOf } from '../sheet/anchor.ts';
 import { layoutSheet } from '../sheet/layout.ts';
 import { clockWays, conditionWords, oftenWords, ruleWords, type Naming } from './condition.ts';
+import { hoursWords } from './settings.ts';
 import { durationWords, or } from './words.ts';
 
 export interface Sentence {
@@ -101,5 +102,19 @@ export function readThrough(document: Journey): Sentence[] {
       text: `Those who ${ruleWords(rule.when, name)} leave (${rule.reason}).`
     });
   });
+  if (document.idle)
+    sentences.push({
+      moment: 'Idle',
+      depth: 0,
+      step: null,
+      text: `Whoever has stood on one listen or task for ${durationWords(document.idle)} leaves.`
+    });
+  if (document.hours)
+    sentences.push({
+      moment: 'Hours',
+      depth: 0,
+      step: null,
+      text: `Its messages go out ${hoursWords(document.hours)}${document.hours.zone ? `, by the time of ${document.hours.zone}` : ''}.`
+    });
   return sentences;
 }

@@ -5,7 +5,8 @@ import { durationWords, plural } from './words.ts';
 
 const CHANNEL = { email: ['email', 'emails'], sms: ['text', 'texts'] } as const;
 
-const hoursWords = ({ days, from, to, except }: Hours): string =>
+/** "Mon, Tue from 09:00 to 18:00". */
+export const hoursWords = ({ days, from, to, except }: Hours): string =>
   [
     days && days.length < WEEKDAYS.length
       ? `${days.map((d) => d.charAt(0).toUpperCase() + d.slice(1)).join(', ')} `

@@ -13,6 +13,7 @@ import { isNobodysFault, isUnavailable, ts, type Db, type Pool } from '../db/poo
 import { decideEarly } from '../intake/early.ts';
 import { nextCrowd, workCrowd } from '../crowds/crowds.ts';
 import { lookAtMidnight, midnightDue } from '../crowds/midnight.ts';
+import { goLiveInTime, liveAtDue } from '../journeys/live-at.ts';
 import { readClock, setPracticeClock } from './clock.ts';
 
 export interface SkipRow {
@@ -203,6 +204,7 @@ export async function settle(
     // The clock is about to move: whatever a scanner does within seconds, it has done.
     await decideEarly(pool, true);
     // What the clock brings at this instant comes before what is due at it.
+    while (await goLiveInTime(pool));
     await lookAtMidnight(pool, plans.settings);
     let asked = 0;
     while (!signal?.aborted && (await workCrowd(pool, plans.settings))) asked++;
@@ -266,9 +268,13 @@ export async function settle(
       await pause(20);
       continue;
     }
-    const instants = [row?.next ?? null, street.next, crowd, await midnightDue(pool, plans.settings)].filter(
-      (n): n is number => n !== null
-    );
+    const instants = [
+      row?.next ?? null,
+      street.next,
+      crowd,
+      await midnightDue(pool, plans.settings),
+      await liveAtDue(pool)
+    ].filter((n): n is number => n !== null);
     return instants.length ? Math.min(...instants) : null;
   }
   return null;

@@ -14,6 +14,7 @@ import { changed } from '../db/notify.ts';
 import { isNobodysFault, ts, type Pool } from '../db/pool.ts';
 import { signToken } from '../intake/token.ts';
 import { sendSms } from '../sms/gateway.ts';
+import { calledData } from '../../core/message/called.ts';
 import { callAddress, type Answered, type Outward } from './call.ts';
 import { errandKey } from './message-id.ts';
 import { backoff, MOST_TRIES } from './outbox-record.ts';
@@ -186,20 +187,21 @@ export class Errands {
       if (step?.kind === 'notify' && row.kind === 'notify')
         return await this.notify(row, step.to, filled(step.text), name, key, now);
       if (step?.kind === 'call' && row.kind === 'call') {
-        const data = step.data === undefined ? {} : (filledDeep(step.data, filled) as object);
         const called = await callAddress(this.outward, {
           id: key,
           url: step.url,
           type: 'journey.called',
           at: now,
-          data: {
-            journey: plan.key,
-            step: row.step,
-            walk: row.walk_id,
-            visit: row.visit,
-            person: { id: row.person_id, ...row.fields },
-            ...data
-          }
+          data: calledData(
+            step,
+            {
+              journey: plan.key,
+              walk: row.walk_id,
+              visit: row.visit,
+              person: { id: row.person_id, fields: row.fields }
+            },
+            scope
+          )
         });
         // Without an answer at all it is the server's matter, and all other calls of it would wait as long.
         if (!called.ok && called.again && !called.answer) this.slow.set(new URL(step.url).host, Date.now() + SLOW_MS);
@@ -351,13 +353,4 @@ export class Errands {
     });
     await changed(this.pool, { journeys: [row.journey_id], people: [row.person_id], post: !outcome.ok });
   }
-}
-
-/** Every text of a value filled in, however deep it stands. */
-function filledDeep(value: unknown, filled: (template: string) => string): unknown {
-  if (typeof value === 'string') return filled(value);
-  if (Array.isArray(value)) return value.map((v) => filledDeep(v, filled));
-  if (value !== null && typeof value === 'object')
-    return Object.fromEntries(Object.entries(value).map(([k, v]) => [k, filledDeep(v, filled)]));
-  return value;
 }

@@ -10,6 +10,7 @@ import { decideEarly } from '../intake/early.ts';
 import { listen } from '../db/notify.ts';
 import { isUnavailable, type Pool } from '../db/pool.ts';
 import { now } from '../clock/clock.ts';
+import { goLiveInTime } from '../journeys/live-at.ts';
 import { runBatch } from './batch.ts';
 import type { Engine } from './context.ts';
 import type { Outbox } from './outbox.ts';
@@ -100,7 +101,9 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
     repeat(
       'crowds',
       async () =>
-        (await lookAtMidnight(engine.pool, engine.plans.settings)) || workCrowd(engine.pool, engine.plans.settings)
+        (await goLiveInTime(engine.pool)) ||
+        (await lookAtMidnight(engine.pool, engine.plans.settings)) ||
+        workCrowd(engine.pool, engine.plans.settings)
     ),
     repeat('clock', () => runAskedSkip(engine, ending.signal)),
     ...(engine.keep === null ? [] : [repeat('retention', forgetting(engine.pool, engine.keep))])

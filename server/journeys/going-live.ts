@@ -13,7 +13,7 @@ import { now } from '../clock/clock.ts';
 import { askCrowd, wantsLook } from '../crowds/crowds.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { journeyByKey } from './journeys.ts';
+import { journeyByKey, type JourneyRow } from './journeys.ts';
 import { tryMessages } from './tried.ts';
 
 /**
@@ -69,6 +69,26 @@ export type WentLive = { ok: true; version: number; asked: number } | { ok: fals
 /** What becomes of those inside an earlier version: they go on in it, or in the new one where their step is still there. */
 export type Inside = 'stay' | 'move';
 
+/** A journey whose draft is what was reviewed, its row held; or that it is not. */
+export async function reviewedDraft(
+  db: Db,
+  key: string,
+  revision: number
+): Promise<{ journey: JourneyRow } | { message: string }> {
+  await db.query('select from journeys where key = $1 for update', [key]);
+  const journey = await journeyByKey(db, key);
+  if (!journey) return { message: 'This journey has been deleted.' };
+  if (journey.draft_revision !== revision)
+    return { message: 'The draft was changed since you opened this review. Nothing was set live; look at it again.' };
+  return { journey };
+}
+
+/** What keeps a document from going live; `null` where nothing does. */
+export async function blockersIn(db: Db, document: Journey): Promise<string | null> {
+  const blockers = (await allFindings(db, document)).filter((f) => f.severity === 'blocker');
+  return blockers.length ? `It cannot go live yet: ${blockers.map((b) => b.text).join(' ')}` : null;
+}
+
 /**
  * Sets the saved draft live. `revision` is the draft the reviewer saw: if it was
  * changed since, nothing happens. Existing people are put into the workers' inbox here and now.
@@ -81,53 +101,55 @@ export async function setLive(
   inside: Inside = 'stay'
 ): Promise<WentLive> {
   return transaction(pool, async (db): Promise<WentLive> => {
-    await db.query('select from journeys where key = $1 for update', [key]);
-    const journey = await journeyByKey(db, key);
-    if (!journey) return { ok: false, message: 'This journey has been deleted.' };
-    if (journey.draft_revision !== revision) {
-      return {
-        ok: false,
-        message: 'The draft was changed since you opened this review. Nothing was set live; look at it again.'
-      };
-    }
-    // Pressed again, or a moment later in another window: what is live already is not set live a second time.
-    const same = await db.query<{ number: number }>(
-      `select v.number from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
-       where j.id = $1 and j.state = 'live' and v.document = j.draft`,
-      [journey.id]
-    );
-    if (same.rows[0]) return { ok: true, version: same.rows[0].number, asked: 0 };
-    const blockers = (await allFindings(db, journey.draft)).filter((f) => f.severity === 'blocker');
-    if (blockers[0]) return { ok: false, message: `It cannot go live yet: ${blockers.map((b) => b.text).join(' ')}` };
-    const at = ts(await now(db));
-    const { rows } = await db.query<{ number: number }>(
-      `insert into versions (journey_id, number, document, live_from, set_live_by, hears)
+    const found = await reviewedDraft(db, key, revision);
+    if ('message' in found) return { ok: false, message: found.message };
+    const result = await putLive(db, found.journey, found.journey.draft, by, inside);
+    // What was to go live later has been overtaken.
+    if (result.ok) await db.query('delete from live_at where journey_id = $1', [found.journey.id]);
+    return result;
+  });
+}
+
+/** Sets a document live as the next version of a journey whose row is held. */
+export async function putLive(
+  db: Db,
+  journey: JourneyRow,
+  document: Journey,
+  by: string,
+  inside: Inside
+): Promise<WentLive> {
+  // Pressed again, or a moment later in another window: what is live already is not set live a second time.
+  const same = await db.query<{ number: number }>(
+    `select v.number from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
+       where j.id = $1 and j.state = 'live' and v.document = $2::jsonb`,
+    [journey.id, JSON.stringify(document)]
+  );
+  if (same.rows[0]) return { ok: true, version: same.rows[0].number, asked: 0 };
+  const problem = await blockersIn(db, document);
+  if (problem !== null) return { ok: false, message: problem };
+  const at = ts(await now(db));
+  const { rows } = await db.query<{ number: number }>(
+    `insert into versions (journey_id, number, document, live_from, set_live_by, hears)
        select $1, coalesce(max(number), 0) + 1, $2, $3, $4, $5 from versions where journey_id = $1
        returning number`,
-      [journey.id, JSON.stringify(journey.draft), at, by, [...happeningsHeard(journey.draft)]]
-    );
-    const version = rows[0]?.number ?? 1;
-    // Dates that passed before people could get in by them are past. A version that leaves them as they were changes nothing.
-    await db.query(
-      `update journeys j set state = case when state in ('paused', 'closing') then state else 'live' end, live_version = $2,
+    [journey.id, JSON.stringify(document), at, by, [...happeningsHeard(document)]]
+  );
+  const version = rows[0]?.number ?? 1;
+  // Dates that passed before people could get in by them are past. A version that leaves them as they were changes nothing.
+  await db.query(
+    `update journeys j set state = case when state in ('paused', 'closing') then state else 'live' end, live_version = $2,
          open_since = case when j.open_since is not null and j.state = 'live' and (
              select jsonb_build_array(v.document -> 'entry' -> 'date', v.document -> 'entry' -> 'timetable')
              from versions v where v.journey_id = j.id and v.number = j.live_version
            ) = $3::jsonb then j.open_since else $4 end
        where id = $1`,
-      [
-        journey.id,
-        version,
-        JSON.stringify([journey.draft.entry?.date ?? null, journey.draft.entry?.timetable ?? null]),
-        at
-      ]
-    );
-    const crowd = { by, journey: { id: journey.id, version, document: journey.draft } };
-    if (wantsLook(journey.draft)) await askCrowd(db, { kind: 'look', ...crowd });
-    if (inside === 'move') await askCrowd(db, { kind: 'move', ...crowd });
-    const asked = journey.draft.entry?.existing ? await askCrowd(db, { kind: 'existing', ...crowd }) : 0;
-    await notify(db, 'inbox');
-    await changed(db, { journeys: [journey.id] });
-    return { ok: true, version, asked };
-  });
+    [journey.id, version, JSON.stringify([document.entry?.date ?? null, document.entry?.timetable ?? null]), at]
+  );
+  const crowd = { by, journey: { id: journey.id, version, document: document } };
+  if (wantsLook(document)) await askCrowd(db, { kind: 'look', ...crowd });
+  if (inside === 'move') await askCrowd(db, { kind: 'move', ...crowd });
+  const asked = document.entry?.existing ? await askCrowd(db, { kind: 'existing', ...crowd }) : 0;
+  await notify(db, 'inbox');
+  await changed(db, { journeys: [journey.id] });
+  return { ok: true, version, asked };
 }

@@ -40,13 +40,21 @@ export interface Counts {
   estimatedFrom: number | null;
 }
 
-export class TooLong extends Error {}
+export class TooLong extends Error {
+  /** `passes`: it is so only just now, and may be asked again. */
+  constructor(
+    message: string,
+    readonly passes = false
+  ) {
+    super(message);
+  }
+}
 
 let underway = 0;
 
 /** Runs a look within its limits; throws {@link TooLong} where it would not be over in time, or too many are under way. */
 async function look<T>(pool: Pool, work: (db: Db) => Promise<T>): Promise<T> {
-  if (underway >= AT_ONCE) throw new TooLong('Others are being counted just now.');
+  if (underway >= AT_ONCE) throw new TooLong('Others are being counted just now.', true);
   underway++;
   try {
     return await transaction(pool, async (db) => {

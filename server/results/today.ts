@@ -26,7 +26,7 @@ export interface Hour {
 }
 
 export interface Need {
-  kind: 'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray' | 'task';
+  kind: 'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray' | 'task' | 'live-at';
   title: string;
   detail: string;
   /** Where more of it is shown; absent where there is no such place. */
@@ -123,7 +123,7 @@ async function goneToday(db: Db, now: number, midnight: number): Promise<Map<str
 
 async function needsYou(db: Db, now: number): Promise<Need[]> {
   const week = ts(now - 7 * DAY);
-  const [aside, matters, failed, retrying, replies, strays, live, errands, due] = await Promise.all([
+  const [aside, matters, failed, retrying, replies, strays, live, errands, due, notLive] = await Promise.all([
     whoIsAside(db),
     stoppedChannels(db, ts(now)),
     db.query<{
@@ -184,7 +184,11 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
           where done_at is null and due_at <= $1 order by due_at, priority, id limit 1
         ) t join people p on p.id = t.person_id join journeys j on j.id = t.journey_id`,
       values: [ts(now)]
-    })
+    }),
+    db.query<{ key: string; name: string; problem: string }>(
+      `select j.key, j.name, l.problem from live_at l join journeys j on j.id = l.journey_id
+       where l.problem is not null order by j.name limit 20`
+    )
   ]);
   const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
   const needs: Need[] = [];
@@ -206,6 +210,15 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       title: `${server} ${away ? 'cannot be reached' : 'refuses us'}`,
       detail: `${m.matter} · ${plural(m.waiting, 'message waits', 'messages wait')}${m.waiting >= MOST_COUNTED ? ', or more' : ''}; none is lost. One is tried now and then, and sending goes on by itself once it is mended.`,
       action: { name: 'resume', value: m.channel, label: 'Send now' }
+    });
+  }
+  for (const r of notLive.rows) {
+    needs.push({
+      kind: 'live-at',
+      title: `${r.name} did not go live`,
+      detail: r.problem,
+      href: `/journeys/${r.key}`,
+      act: 'Show'
     });
   }
   for (const r of retrying.rows) {

@@ -74,7 +74,7 @@ test('a journey made by mouse: steps from the gap, a branch with lanes and condi
 
 test('moves, cuts, pastes and deletes; undo brings all of it back', async ({ page }) => {
   await page.goto(`/journeys/${KEY}?step=email`);
-  const sheet = page.getByRole('application');
+  const sheet = page.getByRole('treegrid');
   await expect(sheet).toBeFocused();
   const titles = sheet.locator('.card .title');
   await expect(titles).toHaveText(['Hello', 'Branch']);
@@ -96,7 +96,7 @@ test('moves, cuts, pastes and deletes; undo brings all of it back', async ({ pag
 
 test('a wait is set by clicking the gap, and taken away', async ({ page }) => {
   await page.goto(`/journeys/${KEY}?step=branch`);
-  const sheet = page.getByRole('application');
+  const sheet = page.getByRole('treegrid');
   await expect(sheet).toBeFocused();
   await page.keyboard.press('ArrowLeft');
   await page.keyboard.type('1 day 12h');
@@ -124,7 +124,7 @@ test('what is typed in a gap is taken when it is left with the mouse, and kept w
   page
 }) => {
   await page.goto(`/journeys/${KEY}?step=branch`);
-  const sheet = page.getByRole('application');
+  const sheet = page.getByRole('treegrid');
   const input = sheet.getByLabel(/^Wait: a length/);
   // The first click selects the gap, the second edits it.
   const edit = async (name: string): Promise<void> => {

@@ -19,7 +19,7 @@ interface Drafted {
 
 /** Puts a step at the end of the main lane. */
 async function put(page: Page, letters: string): Promise<void> {
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('End');
   await page.keyboard.type(letters[0]!);
   await page.keyboard.type(letters.slice(1));
@@ -122,7 +122,7 @@ test('a nurture: listen for a click or an answer, a task that is awaited, and al
   await step('leave').toMatchObject({ reason: 'asked enough' });
 
   // Undone one by one, and done again: nothing is half of something.
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   for (let n = 0; n < 3; n++) await page.keyboard.press('Control+z');
   for (let n = 0; n < 3; n++) await page.keyboard.press('Shift+Control+z');
   await step('leave').toMatchObject({ reason: 'asked enough' });

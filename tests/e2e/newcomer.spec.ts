@@ -13,7 +13,7 @@ test('opens Today, then Journeys, then a live journey with people on its sheet',
   await expect(page.getByRole('row', { name: /After the first visit/ })).toContainText('live');
   await expect(page.getByRole('row', { name: /Open evening in May/ })).toContainText('1 blocker');
   await page.getByRole('link', { name: 'After the first visit' }).click();
-  const sheet = page.getByRole('application');
+  const sheet = page.getByRole('treegrid');
   await expect(sheet.locator('.card', { hasText: 'Thank you' })).toContainText(/\d+ sent, \d+ % open/);
   await expect(sheet.getByText('Day 9')).toBeVisible();
   await expect(page.getByRole('heading', { name: /People walking this journey/ })).toContainText(/\d/);
@@ -30,7 +30,7 @@ test('makes a journey by keyboard alone', async ({ page }) => {
   await keys.type('Dusk club');
   await keys.press('Enter');
   await page.waitForURL(JOURNEY);
-  await expect(page.getByRole('application')).toBeFocused();
+  await expect(page.getByRole('treegrid')).toBeFocused();
 
   await keys.type('e');
   await keys.press('Enter');
@@ -96,7 +96,7 @@ test('makes a journey by keyboard alone', async ({ page }) => {
 
 test('says how people get in; copies, moves, folds and undoes by keyboard', async ({ page }) => {
   await page.goto(JOURNEY);
-  const sheet = page.getByRole('application');
+  const sheet = page.getByRole('treegrid');
   await expect(sheet).toBeFocused();
   await page.keyboard.press('Home');
   await page.getByLabel('Whoever gets the tag').fill('dusk-club');

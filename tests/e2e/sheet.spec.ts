@@ -99,7 +99,7 @@ test('lanes fold by mouse and by keyboard, and what is folded is still there', a
   await page.getByRole('button', { name: 'Show its lanes' }).click();
   await expect(card(page, 'keen')).toBeVisible();
   await card(page, 'ask').click();
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('[');
   await expect(page.locator('.row')).toHaveCount(1);
   await page.keyboard.press(']');
@@ -111,7 +111,7 @@ test('lanes fold by mouse and by keyboard, and what is folded is still there', a
 test('every key of the help does what it says', async ({ page }) => {
   await page.goto(`/journeys/${KEY}`);
   await page.getByTestId('clock').waitFor();
-  const sheet = page.getByRole('application');
+  const sheet = page.getByRole('treegrid');
   await card(page, 'again').click();
   await sheet.focus();
   await page.keyboard.press('Control+d');
@@ -140,7 +140,7 @@ test('what a copy carries is looked at, by keyboard alone, and is gone once it i
   await page.goto(`/journeys/${KEY}`);
   await page.getByTestId('clock').waitFor();
   await card(page, 'ask').click();
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('Control+d');
   const tab = page.getByRole('tab', { name: /^Copied, to look at/ });
   await expect(tab).toHaveText('Copied, to look at 3');
@@ -167,7 +167,7 @@ test('what a copy carries is looked at, by keyboard alone, and is gone once it i
   await expect(rows).toHaveText([/text.*Clear skies/]);
   await page.getByRole('button', { name: 'All are right' }).click();
   await expect(tab).toHaveCount(0);
-  await expect(page.getByRole('application')).toBeFocused();
+  await expect(page.getByRole('treegrid')).toBeFocused();
 });
 
 test('a finding offers what mends it, from the list and beside the step; undo takes it back', async ({
@@ -197,7 +197,7 @@ test('a finding offers what mends it, from the list and beside the step; undo ta
     .click();
   await expect(page.getByRole('tab', { name: 'Findings 2' })).toBeVisible();
   await expect(beside.getByText('This text may go out at any hour')).toHaveCount(0);
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('Control+z');
   await page.keyboard.press('Control+z');
   await expect(page.getByRole('tab', { name: 'Findings 4' })).toBeVisible();
@@ -213,11 +213,11 @@ test('a block copied in one journey is pasted in another, where what it asks abo
   await page.goto(`/journeys/${KEY}`);
   await page.getByTestId('clock').waitFor();
   await card(page, 'ask').click();
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('Control+c');
   await page.goto('/journeys/elsewhere');
   await page.getByTestId('clock').waitFor();
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('Control+v');
   await expect(page.locator('.card')).toHaveCount(3);
   await expect(page.getByRole('tabpanel', { name: 'Copied' })).toContainText('not part of the copy');
@@ -242,7 +242,7 @@ test('in Watch nothing can be dragged, put in or deleted', async ({ page, query 
   await drag(page, first, 300);
   await expect(page.locator('.to')).toHaveCount(0);
   await page.mouse.up();
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   for (const key of ['Delete', 'e', 'Control+x', 'Control+d']) await page.keyboard.press(key);
   await expect(page.locator('.card')).toHaveCount(cards);
   expect(await query(`select draft::text as n from journeys where key = 'after-the-first-visit'`)).toEqual([before]);

@@ -21,7 +21,7 @@ test('sketched by name and aim, without a finding; then filled in, from unfinish
     ['e', 'Invitation', 'Know that there is a camp'],
     ['t', 'Reminder', 'Decide this week']
   ] as const) {
-    await page.getByRole('application').focus();
+    await page.getByRole('treegrid').focus();
     await page.keyboard.press('End');
     await page.keyboard.type(letters);
     await page.keyboard.press('Enter');
@@ -35,7 +35,7 @@ test('sketched by name and aim, without a finding; then filled in, from unfinish
   await page.getByRole('button', { name: 'Fill it in' }).click();
   await expect(page.getByRole('button', { name: /blockers to mend/ })).toBeVisible();
   await page.locator('.card', { hasText: 'Reminder' }).click();
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('u');
   await expect(page.locator('.card.selected')).toContainText('Invitation');
   await page.keyboard.press('Enter');
@@ -57,7 +57,7 @@ test('300 steps: only what is in view is drawn, keys lead everywhere, and all of
   const cards = page.locator('.card');
   expect(await cards.count()).toBeLessThan(80);
   await cards.first().click();
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('End');
   await expect(page.locator('.caret.selected')).toBeInViewport();
   await page.keyboard.press('ArrowLeft');
@@ -65,7 +65,7 @@ test('300 steps: only what is in view is drawn, keys lead everywhere, and all of
   // What a finding or the read-through leads to is drawn too.
   await page.goto('/journeys/large?step=m1');
   await expect(page.locator('.card.selected')).toBeInViewport();
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('Alt+1');
   await expect(page.getByRole('group', { name: 'Zoom' })).toContainText(/[2-5]\d %/);
   await expect(page.locator('.card.small').first()).toBeVisible();

@@ -100,7 +100,7 @@ test('several steps: selected, copied as text, pasted into another journey, move
   await page.keyboard.press('Escape');
   // Down to the lane below by keyboard, and back by mouse.
   await page.locator('.card[data-key="two"]').click();
-  await page.getByRole('application').focus();
+  await page.getByRole('treegrid').focus();
   await page.keyboard.press('Alt+ArrowDown');
   await expect.poll(() => subjects(query, 'to')).toEqual(['Zero', 'One']);
   const lane = async (): Promise<string[]> =>

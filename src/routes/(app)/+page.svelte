@@ -18,6 +18,7 @@
   let stopping = $state(false);
   const icons = {
     aside: PauseOutline,
+    'live-at': WarningAlt,
     matter: ErrorFilled,
     failure: ErrorFilled,
     finding: WarningAlt,

@@ -5,6 +5,9 @@
   interface Props {
     gap: Gap;
     words: string;
+    id: string;
+    /** What is read out of it. */
+    spoken: string;
     /** Nothing can be put in here: a gap without a wait does not show. */
     quiet: boolean;
     selected: boolean;
@@ -21,6 +24,8 @@
   let {
     gap,
     words,
+    id,
+    spoken,
     quiet,
     selected,
     problem,
@@ -34,7 +39,15 @@
   }: Props = $props();
 </script>
 
-<div class="gap" class:quiet style="left: {gap.x1}px; top: {gap.y - 16}px; width: {gap.x2 - gap.x1}px">
+<div
+  class="gap"
+  class:quiet
+  role="gridcell"
+  {id}
+  aria-selected={selected}
+  aria-label={spoken}
+  style="left: {gap.x1}px; top: {gap.y - 16}px; width: {gap.x2 - gap.x1}px"
+>
   {#if problem !== null}
     <input
       class="gap-input"

@@ -23,6 +23,7 @@
     ['u', 'on a step: on to the next one that is not finished'],
     ['[ ]', 'fold lanes, show them'],
     ['Alt 0 1 2', 'as large as it is; the whole journey in view; what is selected in view'],
+    ['Alt 3', 'one lane alone, the others folded; again: all lanes'],
     ['Ctrl K', 'find anything'],
     ['?', 'this list']
   ];

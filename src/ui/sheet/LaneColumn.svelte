@@ -2,6 +2,7 @@
 <script lang="ts">
   import type { Journey } from '$core/journey/schema.ts';
   import { ROW_HEIGHT, type LaneRow, type SheetLayout } from '$core/sheet/layout.ts';
+  import { lanesOf } from '$core/steps/index.ts';
   import { entryWords, ruleWords } from '$core/tell/condition.ts';
   import { namingOf } from '$core/tell/read-through.ts';
   import type { SheetFigures } from '$server/results/sheet-figures.ts';
@@ -16,40 +17,70 @@
     selection: Selection;
     onselect: (selection: Selection) => void;
     onlane: ((row: LaneRow) => void) | undefined;
+    /** Ids of what is drawn of each row, in its order. */
+    cells: string[][];
   }
-  let { layout, journey, figures, selection, onselect, onlane }: Props = $props();
+  let { layout, journey, figures, selection, onselect, onlane, cells }: Props = $props();
 
   const name = $derived(namingOf(journey));
 
   function rowWords(row: LaneRow): string {
     return row.when ? ruleWords(row.when, name) : row.openedBy === null ? entryWords(journey.entry) : 'everyone else';
   }
+  /** Whether the lanes of a row can be seen: all of them folded, it is closed; without any, neither. */
+  const expanded = $derived(
+    layout.rows.map((_, i) => {
+      const openers = layout.cards.filter((c) => c.row === i && lanesOf(c.step).length > 0);
+      return openers.length ? openers.some((c) => !c.folded) : undefined;
+    })
+  );
+  const siblings = (row: LaneRow): number => layout.rows.filter((r) => r.openedBy === row.openedBy).length;
 </script>
 
-<div class="lanes">
-  {#each layout.rows as row (row.id)}
-    <div class="row" class:main={row.depth === 0} style="height: {ROW_HEIGHT}px; padding-left: {14 + row.depth * 18}px">
+<div class="lanes" role="rowgroup">
+  {#each layout.rows as row, i (row.id)}
+    {@const words = rowWords(row)}
+    <div
+      class="row"
+      class:main={row.depth === 0}
+      style="height: {ROW_HEIGHT}px; padding-left: {14 + row.depth * 18}px"
+      role="row"
+      aria-level={row.depth + 1}
+      aria-posinset={row.place + 1}
+      aria-setsize={siblings(row)}
+      aria-expanded={expanded[i]}
+      aria-owns={cells[i]?.join(' ')}
+    >
       {#if row.depth}<i class="hook" aria-hidden="true"></i>{/if}
-      {#if row.openedBy === null}
-        <button
-          tabindex="-1"
-          class="label"
-          class:selected={selection.at === 'journey'}
-          onclick={() => onselect({ at: 'journey' })}
-        >
-          <strong>{row.label}</strong><small>{rowWords(row)}</small>
-        </button>
-      {:else}
-        <button
-          tabindex="-1"
-          class="label"
-          onclick={() =>
-            figures && onlane ? onlane(row) : row.openedBy && onselect({ at: 'card', key: row.openedBy })}
-        >
-          {row.label}{#if rowWords(row) !== row.label && row.when}<small>{rowWords(row)}</small>{/if}
-        </button>
-      {/if}
-      {#if figures}<b class="count">{number(laneCount(figures, row))}</b>{/if}
+      <div
+        class="header"
+        role="rowheader"
+        id={row.openedBy === null ? 'at-journey' : undefined}
+        aria-selected={row.openedBy === null ? selection.at === 'journey' : undefined}
+      >
+        {#if row.openedBy === null}
+          <button
+            tabindex="-1"
+            class="label"
+            title="{row.label}: {words}"
+            class:selected={selection.at === 'journey'}
+            onclick={() => onselect({ at: 'journey' })}
+          >
+            <strong>{row.label}</strong><small>{words}</small>
+          </button>
+        {:else}
+          <button
+            tabindex="-1"
+            class="label"
+            title={words === row.label ? row.label : `${row.label}: ${words}`}
+            onclick={() =>
+              figures && onlane ? onlane(row) : row.openedBy && onselect({ at: 'card', key: row.openedBy })}
+          >
+            <span>{row.label}</span>{#if words !== row.label && row.when}<small>{words}</small>{/if}
+          </button>
+        {/if}
+      </div>
+      {#if figures}<b class="count" role="gridcell">{number(laneCount(figures, row))}</b>{/if}
     </div>
   {/each}
 </div>
@@ -82,9 +113,12 @@
     border: solid var(--rule-dark);
     border-width: 0 0 1px 1px;
   }
-  .label {
+  .header {
     flex: 1;
     min-width: 0;
+  }
+  .label {
+    width: 100%;
     padding: 3px 4px;
     overflow: hidden;
     color: var(--ink);
@@ -95,6 +129,14 @@
     background: none;
     border: 0;
     cursor: pointer;
+  }
+  /* Long names take two lines; what does not fit there is in the title. */
+  .label span {
+    display: -webkit-box;
+    overflow: hidden;
+    line-clamp: 2;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 2;
   }
   .label small {
     display: block;

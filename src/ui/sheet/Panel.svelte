@@ -29,8 +29,10 @@
     across: string[];
     /** Names and aims only. */
     sketch?: boolean;
+    /** Nobody changes it now: all is read, nothing taken. */
+    locked?: boolean;
   }
-  let { editor, findings, names, journeys, sample, clock, across, sketch = false }: Props = $props();
+  let { editor, findings, names, journeys, sample, clock, across, sketch = false, locked = false }: Props = $props();
 
   let panel: HTMLElement;
   const step = $derived(editor.selected);
@@ -87,99 +89,110 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_element_interactions (Escape goes back to the sheet) -->
 <aside bind:this={panel} aria-label="Selected" {onkeydown}>
-  {#if step && Icon}
-    <header>
-      <Icon size={20} aria-hidden="true" />
-      <div>
-        <h2>{step.name || SHOWN[step.kind].called}</h2>
-        <p class="soft">{SHOWN[step.kind].called} {where}</p>
-      </div>
-    </header>
-    {#key step.key}
-      {#if Form && !sketch}<Form {editor} {step} {set} {known} {sample} />{/if}
-      <TextInput
-        size="sm"
-        labelText="Name on the sheet"
-        value={step.name ?? ''}
-        on:input={(e) => set('name', inputText(e))}
-      />
-      {#if sketch || step.kind !== 'email'}
+  <fieldset disabled={locked}>
+    {#if step && Icon}
+      <header>
+        <Icon size={20} aria-hidden="true" />
+        <div>
+          <h2>{step.name || SHOWN[step.kind].called}</h2>
+          <p class="soft">{SHOWN[step.kind].called} {where}</p>
+        </div>
+      </header>
+      {#key step.key}
+        {#if Form && !sketch}<Form {editor} {step} {set} {known} {sample} />{/if}
         <TextInput
           size="sm"
-          labelText="Aim: what it should bring about"
-          value={step.aim ?? ''}
-          on:input={(e) => set('aim', inputText(e))}
+          labelText="Name on the sheet"
+          value={step.name ?? ''}
+          on:input={(e) => set('name', inputText(e))}
         />
-      {/if}
-      <TextInput
-        size="sm"
-        labelText="Note for colleagues"
-        value={step.note ?? ''}
-        on:input={(e) => set('note', inputText(e))}
-      />
-      {#if canBeOff(step)}
-        <Checkbox
-          labelText="Off: everyone passes it over (o)"
-          checked={isOff(step)}
-          on:check={(e) => e.detail !== isOff(step) && editor.toggleOff(step.key)}
+        {#if sketch || step.kind !== 'email'}
+          <TextInput
+            size="sm"
+            labelText="Aim: what it should bring about"
+            value={step.aim ?? ''}
+            on:input={(e) => set('aim', inputText(e))}
+          />
+        {/if}
+        <TextInput
+          size="sm"
+          labelText="Note for colleagues"
+          value={step.note ?? ''}
+          on:input={(e) => set('note', inputText(e))}
         />
+        {#if canBeOff(step)}
+          <Checkbox
+            labelText="Off: everyone passes it over (o)"
+            checked={isOff(step)}
+            on:check={(e) => e.detail !== isOff(step) && editor.toggleOff(step.key)}
+          />
+        {/if}
+        <p class="hint">Key: {step.key}</p>
+      {/key}
+    {:else if gap}
+      <header>
+        <div>
+          <h2>{drawn?.waits.length ? `Wait ${drawn.waits.map(waitWords).join(', then ')}` : 'A gap'}</h2>
+          <p class="soft">{drawn?.waits.length ? 'Nothing happens in between.' : 'People go straight on here.'}</p>
+        </div>
+      </header>
+      {#if drawn}
+        {#key `${drawn.lane.join('.')}/${drawn.index}`}<WaitForm
+            {editor}
+            gap={drawn}
+            {around}
+            zone={clock.zone}
+          />{/key}
       {/if}
-      <p class="hint">Key: {step.key}</p>
-    {/key}
-  {:else if gap}
-    <header>
-      <div>
-        <h2>{drawn?.waits.length ? `Wait ${drawn.waits.map(waitWords).join(', then ')}` : 'A gap'}</h2>
-        <p class="soft">{drawn?.waits.length ? 'Nothing happens in between.' : 'People go straight on here.'}</p>
-      </div>
-    </header>
-    {#if drawn}
-      {#key `${drawn.lane.join('.')}/${drawn.index}`}<WaitForm {editor} gap={drawn} {around} zone={clock.zone} />{/key}
-    {/if}
-    <p class="put">
-      Put here:
-      {#each SHEET_KINDS.filter((kind) => kind !== 'wait') as kind (kind)}
-        <button class="act" title={STEP_KINDS[kind].does} onclick={() => editor.insert(kind, gap.lane, gap.index)}
-          >{SHOWN[kind].called}</button
-        >
-      {/each}
-    </p>
-    <dl>
-      <dt><kbd>2d</kbd> <kbd>3 h</kbd></dt>
-      <dd>wait so long</dd>
-      <dt><kbd>=day 5</kbd></dt>
-      <dd>let the next step fall on that day</dd>
-      <dt><kbd>fri 16:00</kbd> <kbd>9:00</kbd></dt>
-      <dd>wait until the next one</dd>
-      <dt><kbd>12 May</kbd></dt>
-      <dd>wait until that date</dd>
-      <dt><kbd>2d before visit</kbd></dt>
-      <dd>wait until so long before a date of theirs, or after it</dd>
-      <dt>a letter or <kbd>Enter</kbd></dt>
-      <dd>put a step here</dd>
-      <dt><kbd>Del</kbd></dt>
-      <dd>no wait</dd>
-    </dl>
-  {:else}
-    <JourneyForm {editor} {known} {around} zone={clock.zone} {across} />
-  {/if}
-  {#if mine.length}
-    <section class="findings" aria-label="Findings">
-      <h3>Findings</h3>
-      {#each mine as f (f.check + f.text)}
-        <p>
-          <WarningAlt size={16} aria-hidden="true" /><span
-            >{#if f.severity === 'blocker'}<strong class="blocks">Blocks going live.</strong>{/if}{f.text}
-            <em>{f.hint}</em>
-            <FixButton {editor} finding={f} /></span
+      <p class="put">
+        Put here:
+        {#each SHEET_KINDS.filter((kind) => kind !== 'wait') as kind (kind)}
+          <button class="act" title={STEP_KINDS[kind].does} onclick={() => editor.insert(kind, gap.lane, gap.index)}
+            >{SHOWN[kind].called}</button
           >
-        </p>
-      {/each}
-    </section>
-  {/if}
+        {/each}
+      </p>
+      <dl>
+        <dt><kbd>2d</kbd> <kbd>3 h</kbd></dt>
+        <dd>wait so long</dd>
+        <dt><kbd>=day 5</kbd></dt>
+        <dd>let the next step fall on that day</dd>
+        <dt><kbd>fri 16:00</kbd> <kbd>9:00</kbd></dt>
+        <dd>wait until the next one</dd>
+        <dt><kbd>12 May</kbd></dt>
+        <dd>wait until that date</dd>
+        <dt><kbd>2d before visit</kbd></dt>
+        <dd>wait until so long before a date of theirs, or after it</dd>
+        <dt>a letter or <kbd>Enter</kbd></dt>
+        <dd>put a step here</dd>
+        <dt><kbd>Del</kbd></dt>
+        <dd>no wait</dd>
+      </dl>
+    {:else}
+      <JourneyForm {editor} {known} {around} zone={clock.zone} {across} />
+    {/if}
+    {#if mine.length}
+      <section class="findings" aria-label="Findings">
+        <h3>Findings</h3>
+        {#each mine as f (f.check + f.text)}
+          <p>
+            <WarningAlt size={16} aria-hidden="true" /><span
+              >{#if f.severity === 'blocker'}<strong class="blocks">Blocks going live.</strong>{/if}{f.text}
+              <em>{f.hint}</em>
+              <FixButton {editor} finding={f} /></span
+            >
+          </p>
+        {/each}
+      </section>
+    {/if}
+  </fieldset>
 </aside>
 
 <style>
+  fieldset {
+    min-width: 0;
+    border: 0;
+  }
   aside {
     flex: none;
     width: 300px;

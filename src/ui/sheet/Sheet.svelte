@@ -2,10 +2,11 @@
   import { tick, untrack } from 'svelte';
   import { dropOf, nearestGap } from '$core/edit/drag.ts';
   import { gapText as typedGap, readGapText } from '$core/edit/gap-text.ts';
+  import { placeOf } from '$core/edit/edit.ts';
   import type { Journey } from '$core/journey/schema.ts';
   import { anchorOf, isPassed } from '$core/sheet/anchor.ts';
+  import { behindLoops } from '$core/sheet/behind-loops.ts';
   import { gapWords as shortWords, waitShort } from '$core/sheet/gap-words.ts';
-  import { eachStep } from '$core/journey/walk-document.ts';
   import { heldUp } from '$core/sheet/held-up.ts';
   import {
     CARD_WIDTH,
@@ -30,9 +31,11 @@
   import GapCell from './GapCell.svelte';
   import InsertBox from './InsertBox.svelte';
   import LaneColumn from './LaneColumn.svelte';
+  import Overview from './Overview.svelte';
   import SheetLines from './SheetLines.svelte';
   import StepCard from './StepCard.svelte';
-  import { nextStop, same, stopsOf } from './stops.ts';
+  import { nextStop, placeId, same, stopsOf } from './stops.ts';
+  import { LANES_WIDTH, RULER_HEIGHT, SheetView } from './view.svelte.ts';
 
   interface Props {
     editor: Editor;
@@ -78,59 +81,19 @@
   const layout = $derived(layoutSheet(journey.lane, editor.folded, anchor));
   const around = $derived({ fields, today: wallDay(journey.zone ?? clock.zone, clock.now) });
   const held = $derived(heldUp(journey));
-  /** The part of the sheet that is in view, in px of the field; what lies far outside is not drawn. */
-  let view = $state.raw({ x: 0, y: 0, width: 1600, height: 1200 });
-  const AHEAD = 400;
-  const near = (x1: number, x2: number, y: number): boolean =>
-    x2 > view.x - AHEAD && x1 < view.x + view.width + AHEAD && y > view.y - AHEAD && y < view.y + view.height + AHEAD;
-  const cards = $derived(layout.cards.filter((c) => near(c.x, c.x + CARD_WIDTH, c.y)));
-  const gaps = $derived(layout.gaps.filter((g) => near(g.x1, g.x2, g.y)));
-  /** Below this cards show only their icon and their figure. */
-  const SMALL = 0.6;
-  const SMALLEST = 0.2;
-  let zoom = $state(1);
-  async function zoomTo(to: number, around: { x: number; y: number } | null = null): Promise<void> {
-    zoom = Math.min(1, Math.max(SMALLEST, to));
-    await tick();
-    if (around) sheet.scrollTo(around.x * zoom - 60, around.y * zoom - 60);
-    look();
-  }
-  /** The whole journey in view, or as much of it as can still be told apart. */
-  const fit = (): Promise<void> =>
-    zoomTo(Math.min(sheet.clientWidth / (208 + layout.width), sheet.clientHeight / (38 + layout.height)), {
-      x: 0,
-      y: 0
-    });
-  /** What is selected, with all its lanes. */
-  function fitSelection(): Promise<void> {
-    const key = editor.selection.at === 'card' ? editor.selection.key : null;
-    const card = layout.cards.find((c) => c.step.key === key);
-    const inside = new Set(card ? eachStep({ lane: [card.step] }).map(({ step }) => step.key) : []);
-    const all = layout.cards.filter((c) => inside.has(c.step.key));
-    if (!card || !all.length) return fit();
-    const x = Math.max(...all.map((c) => c.x + CARD_WIDTH)) - card.x;
-    const y = Math.max(...all.map((c) => c.y)) - card.y + ROW_HEIGHT;
-    return zoomTo(Math.min((sheet.clientWidth - 300) / x, (sheet.clientHeight - 90) / y), {
-      x: card.x,
-      y: card.y - 30
-    });
-  }
-  function look(): void {
-    const [x, y, width, height] = [sheet.scrollLeft, sheet.scrollTop, sheet.clientWidth, sheet.clientHeight].map(
-      (v) => v / zoom
-    ) as [number, number, number, number];
-    // Small movements stay within what is drawn ahead.
-    if (
-      Math.abs(x - view.x) < AHEAD / 2 &&
-      Math.abs(y - view.y) < AHEAD / 2 &&
-      width === view.width &&
-      height === view.height
-    )
-      return;
-    view = { x, y, width, height };
-  }
+  const round = $derived(behindLoops(journey));
+  const view = new SheetView(
+    () => sheet,
+    () => layout
+  );
+  const cards = $derived(layout.cards.filter((c) => view.near(c.x, c.x + CARD_WIDTH, c.y)));
+  const gaps = $derived(layout.gaps.filter((g) => view.near(g.x1, g.x2, g.y)));
+  const fits = $derived(
+    LANES_WIDTH + layout.width <= LANES_WIDTH + view.exactly.width &&
+      RULER_HEIGHT + layout.height <= view.exactly.height + ROW_HEIGHT
+  );
   $effect(() => {
-    const observer = new ResizeObserver(look);
+    const observer = new ResizeObserver(() => view.look());
     observer.observe(sheet);
     return () => observer.disconnect();
   });
@@ -147,6 +110,11 @@
     const late = Math.max(0, ...here.map((card) => held.get(card.step.key) ?? 0));
     return durationShort(durationText(late) ?? '');
   }
+
+  /** Whether whoever goes round again comes to a moment later than it says. */
+  const againAt = ({ min, max }: Moment): boolean =>
+    round.size > 0 &&
+    layout.cards.some(({ step, elapsed: e }) => e.min === min && e.max === max && round.has(step.key));
 
   function gapOf(selection: Extract<Selection, { at: 'gap' }>): Gap | null {
     return (
@@ -169,20 +137,17 @@
   /** Whether everybody finds that a wait for their date is over when they come to it. */
   const passedIn = (gap: Gap): boolean => anchor !== null && gap.waits.some((w) => isPassed(w, gap.before, anchor));
 
-  /** What a screen reader hears of the place. */
-  const spoken = $derived.by(() => {
-    const s = editor.selection;
-    if (s.at === 'journey') return `The journey: ${entryWords(journey.entry)}`;
-    if (s.at === 'gap') {
-      const gap = gapOf(s);
-      const row = gap ? layout.rows[gap.row] : undefined;
-      return `Gap on ${row?.label ?? ''}${gap?.waits.length ? `, wait ${gap.waits.map((w) => waitShort(w, anchor)).join(' and ')}` : ', no wait'}`;
+  const gapSpoken = (gap: Gap): string =>
+    `Gap on ${layout.rows[gap.row]?.label ?? ''}, ${gap.waits.length ? `wait ${gap.waits.map((w) => waitShort(w, anchor)).join(' and ')}` : 'no wait'}`;
+
+  /** Ids of what is drawn on each row, along the lane. */
+  const cells = $derived.by(() => {
+    const found: string[][] = layout.rows.map(() => []);
+    for (const { selection, row, x } of stops) {
+      const y = layout.rows[row]?.y ?? 0;
+      if (selection.at !== 'journey' && view.near(x, x, y)) found[row]?.push(placeId(selection));
     }
-    const card = layout.cards.find((c) => c.step.key === s.key);
-    const shown = card && kindOf(card.step).card(card.step);
-    return shown
-      ? `${SHOWN[card.step.kind].called}: ${shown.title}, ${isOff(card.step) ? 'off, ' : ''}${shown.line}`
-      : '';
+    return found;
   });
 
   /** Scrolls to what may not be drawn yet. */
@@ -190,9 +155,7 @@
     const card = selection.at === 'card' ? layout.cards.find((c) => c.step.key === selection.key) : null;
     const gap = selection.at === 'gap' ? gapOf(selection) : null;
     const place = card ? { x1: card.x, x2: card.x + CARD_WIDTH, y: card.y } : gap;
-    if (!place || near(place.x1, place.x2, place.y)) return;
-    sheet.scrollTo(Math.max(0, place.x1 - 200), Math.max(0, place.y - 200));
-    look();
+    if (place) view.reveal(place.x1, place.x2, place.y);
   }
   // What is selected from elsewhere, the read-through or a finding, comes into view too.
   $effect(() => {
@@ -342,8 +305,12 @@
     }
     if (event.altKey && /^[012]$/.test(key)) {
       handled();
-      void (key === '0' ? zoomTo(1) : key === '1' ? fit() : fitSelection());
+      void (key === '0' ? view.zoomTo(1) : key === '1' ? view.fit() : view.fitStep(card));
       return;
+    }
+    if (event.altKey && key === '3') {
+      handled();
+      return editor.focusLane(card ? placeOf(journey, card)?.lane : selectedGap?.lane);
     }
     if (event.altKey) return;
     if (event.shiftKey && card && (key === 'ArrowLeft' || key === 'ArrowRight')) {
@@ -404,37 +371,41 @@
   });
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions (an application role handles its own keys) -->
 <div class="frame">
   <div
     bind:this={sheet}
     class="sheet"
-    role="application"
-    aria-roledescription="route sheet"
+    role="treegrid"
+    aria-multiselectable="true"
+    aria-readonly={!editable}
+    aria-activedescendant={placeId(editor.selection)}
     aria-label="Route sheet of {journey.name ?? journey.key}. Arrow keys move, question mark lists the keys."
     tabindex="0"
     {onkeydown}
-    onscroll={look}
+    onscroll={() => view.look()}
     oncopy={(e) => oncopy(e, false)}
     oncut={(e) => oncopy(e, true)}
     {onpaste}
   >
     <div
       class="inner"
-      style="width: {208 + layout.width}px; --rows: {layout.height + PAD_BOTTOM}px; --zoom: {zoom}; zoom: {zoom}"
+      style="width: {208 + layout.width}px; --rows: {layout.height +
+        PAD_BOTTOM}px; --zoom: {view.zoom}; zoom: {view.zoom}"
     >
-      <div class="head">
-        <div class="corner">
+      <div class="head" role="row">
+        <div class="corner" role="columnheader">
           <span>Lanes</span>{#if figures}<span class="soft">people so far</span>{/if}
         </div>
         {#each layout.moments as m (`${m.min}/${m.max}`)}
           {@const late = lateOf(m)}
-          <div class="moment" style="width: {m.width}px">
+          <div class="moment" role="columnheader" style="width: {m.width}px">
             <strong>{m.label}</strong>
             {#if late}<span
                 class="soft"
                 title="Sending hours hold some messages: those who come at the worst time are here {late} later"
                 >to +{late}</span
+              >{/if}
+            {#if againAt(m)}<span class="soft" title="Those who go back and round again come here later">or later</span
               >{/if}
           </div>
         {/each}
@@ -447,6 +418,7 @@
           selection={editor.selection}
           onselect={(s) => void select(s)}
           {onlane}
+          {cells}
         />
         <div class="field" style="width: {layout.width}px">
           <SheetLines {layout} {figures} />
@@ -458,6 +430,8 @@
             {@const editing = editingGap?.index === gap.index && editingGap.lane === gap.lane.join('.')}
             <GapCell
               {gap}
+              id={placeId({ at: 'gap', lane: gap.lane, index: gap.index })}
+              spoken={gapSpoken(gap)}
               words={gapWords(gap)}
               quiet={!editable}
               selected={isSelected({ at: 'gap', lane: gap.lane, index: gap.index })}
@@ -475,56 +449,81 @@
           {#each cards as card (card.step.key)}
             <StepCard
               {card}
+              id={placeId({ at: 'card', key: card.step.key })}
               {figures}
               selected={isSelected({ at: 'card', key: card.step.key }) || chosen.has(card.step.key)}
               others={others.filter((o) => o.step === card.step.key).map((o) => o.name)}
               {sketch}
-              small={zoom < SMALL}
+              small={view.small}
               flagged={editable && flagged.has(card.step.key)}
               onselect={(extend) =>
                 extend ? editor.extendTo(card.step.key) : void select({ at: 'card', key: card.step.key })}
               onopen={() => editor.focusPanel++}
-              dropWords={editable ? (dx, dy) => dropWords(card, dx / zoom, dy / zoom) : null}
-              ondrop={(dx, dy) => drop(card, dx / zoom, dy / zoom)}
+              dropWords={editable ? (dx, dy) => dropWords(card, dx / view.zoom, dy / view.zoom) : null}
+              ondrop={(dx, dy) => drop(card, dx / view.zoom, dy / view.zoom)}
               onfold={() => editor.toggleFold(card.step.key)}
             />
           {/each}
 
           {#if inserting}
             {@const gap = inserting.gap}
-            <InsertBox
-              x={Math.max(4, Math.min(gap.x1, layout.width - 330))}
-              y={gap.y + 18}
-              filter={inserting.filter}
-              {around}
-              onchoose={choose}
-              onwait={waitFor}
-              onleave={() => {
-                inserting = null;
-                sheet.focus();
-              }}
-            />
+            <div role="row" class="as-is">
+              <div role="gridcell" class="as-is">
+                <InsertBox
+                  x={Math.max(4, Math.min(gap.x1, layout.width - 330))}
+                  y={gap.y + 18}
+                  filter={inserting.filter}
+                  {around}
+                  onchoose={choose}
+                  onwait={waitFor}
+                  onleave={() => {
+                    inserting = null;
+                    sheet.focus();
+                  }}
+                />
+              </div>
+            </div>
           {/if}
           {#if !journey.lane.length && editable && !inserting}
-            <p class="empty">
-              Nothing here yet. The caret stands in the first gap: type <kbd>e</kbd> for an email, <kbd>t</kbd> for a
-              text,
-              <kbd>2d</kbd> to wait two days; <kbd>?</kbd> lists all keys. Or begin
-              <a href="/journeys/starters">from a starter</a>.
-            </p>
+            <div role="row" class="as-is">
+              <div role="gridcell" class="empty">
+                Nothing here yet. The caret stands in the first gap: type <kbd>e</kbd> for an email, <kbd>t</kbd> for a
+                text,
+                <kbd>2d</kbd> to wait two days; <kbd>?</kbd> lists all keys. Or begin
+                <a href="/journeys/starters">from a starter</a>.
+              </div>
+            </div>
           {/if}
         </div>
       </div>
     </div>
-    <p class="visually-hidden" aria-live="polite">{spoken}</p>
   </div>
+  {#if !fits}
+    <div class="overview"><Overview {layout} area={view.exactly} ongo={(x, y) => view.scrollTo(x, y)} /></div>
+  {/if}
   <div class="zoom" role="group" aria-label="Zoom">
-    <button onclick={() => void fit()} title="The whole journey in view (Alt 1)">Fit</button>
-    <button onclick={() => void zoomTo(1)} title="As large as it is (Alt 0)">{Math.round(zoom * 100)} %</button>
+    {#if editor.focused}
+      <button onclick={() => editor.focusLane(undefined)} title="Other lanes are folded (Alt 3)"
+        >One lane: show all</button
+      >
+    {/if}
+    <button onclick={() => void view.fit()} title="The whole journey in view (Alt 1)">Fit</button>
+    <button onclick={() => void view.zoomTo(1)} title="As large as it is (Alt 0)"
+      >{Math.round(view.zoom * 100)} %</button
+    >
   </div>
 </div>
 
 <style>
+  .as-is {
+    display: contents;
+  }
+  .overview {
+    position: absolute;
+    right: 12px;
+    bottom: 42px;
+    z-index: 4;
+  }
   .zoom {
     position: absolute;
     right: 12px;

@@ -10,6 +10,7 @@
 
   interface Props {
     card: Card;
+    id: string;
     figures: SheetFigures | null;
     selected: boolean;
     flagged: boolean;
@@ -29,6 +30,7 @@
   }
   let {
     card,
+    id,
     figures,
     selected,
     flagged,
@@ -70,58 +72,71 @@
   const Icon = $derived(SHOWN[card.step.kind].icon);
 </script>
 
-<button
-  tabindex="-1"
-  class="card"
-  class:selected
-  class:flagged
-  class:off={isOff(card.step)}
-  class:small
-  class:figured={figures !== null}
-  data-key={card.step.key}
-  style="left: {card.x}px; top: {card.y - CARD_HEIGHT / 2}px; width: {CARD_WIDTH}px; height: {CARD_HEIGHT}px"
-  class:dragged={dragged !== null}
-  style:transform={dragged === null
-    ? null
-    : `translate(calc(${dragged.dx}px / var(--zoom, 1)), calc(${dragged.dy}px / var(--zoom, 1)))`}
-  onclick={(e) => onselect(e.shiftKey)}
-  {onpointerdown}
-  {onpointermove}
-  onpointerup={() => letGo(true)}
-  onpointercancel={() => letGo(false)}
-  ondblclick={onopen}
-  title="{SHOWN[card.step.kind].called}: {shown.title}{isOff(card.step) ? ' (off: everyone passes it over)' : ''}"
+<div
+  class="cell"
+  role="gridcell"
+  {id}
+  aria-selected={selected}
+  aria-label="{SHOWN[card.step.kind].called}: {shown.title}, {isOff(card.step)
+    ? 'off, '
+    : ''}{shown.line}, {card.moment}{flagged ? ', with a finding' : ''}"
 >
-  <Icon size={16} aria-hidden="true" />
-  <span class="title">{shown.title}</span>
-  <span class="line"
-    >{#if isOff(card.step)}off{figures ? '' : `: ${shown.line}`}{:else if figures}{cardFigure(
-        figures,
-        card.step
-      )}{:else if sketch}{card.step.aim ?? 'no aim yet'}{:else}{shown.line}{/if}</span
-  >
-</button>
-{#if dragged !== null && dropWords}
-  <span class="to" style="left: {card.x + dragged.dx}px; top: {card.y + dragged.dy + CARD_HEIGHT / 2 + 4}px"
-    >{dropWords(dragged.dx, dragged.dy)}</span
-  >
-{/if}
-{#if others.length}
-  <span class="others" style="left: {card.x}px; top: {card.y - CARD_HEIGHT / 2 - 13}px">{others.join(', ')}</span>
-{/if}
-{#if lanesOf(card.step).length}
   <button
     tabindex="-1"
-    class="fold"
-    style="left: {card.x + 5}px; top: {card.y + CARD_HEIGHT / 2 - 1}px"
-    aria-label={card.folded ? 'Show its lanes' : 'Fold its lanes'}
-    onclick={onfold}
+    class="card"
+    class:selected
+    class:flagged
+    class:off={isOff(card.step)}
+    class:small
+    class:figured={figures !== null}
+    data-key={card.step.key}
+    style="left: {card.x}px; top: {card.y - CARD_HEIGHT / 2}px; width: {CARD_WIDTH}px; height: {CARD_HEIGHT}px"
+    class:dragged={dragged !== null}
+    style:transform={dragged === null
+      ? null
+      : `translate(calc(${dragged.dx}px / var(--zoom, 1)), calc(${dragged.dy}px / var(--zoom, 1)))`}
+    onclick={(e) => onselect(e.shiftKey)}
+    {onpointerdown}
+    {onpointermove}
+    onpointerup={() => letGo(true)}
+    onpointercancel={() => letGo(false)}
+    ondblclick={onopen}
+    title="{SHOWN[card.step.kind].called}: {shown.title}{isOff(card.step) ? ' (off: everyone passes it over)' : ''}"
   >
-    {#if card.folded}<ChevronRight size={16} />{:else}<ChevronDown size={16} />{/if}
+    <Icon size={16} aria-hidden="true" />
+    <span class="title">{shown.title}</span>
+    <span class="line"
+      >{#if isOff(card.step)}off{figures ? '' : `: ${shown.line}`}{:else if figures}{cardFigure(
+          figures,
+          card.step
+        )}{:else if sketch}{card.step.aim ?? 'no aim yet'}{:else}{shown.line}{/if}</span
+    >
   </button>
-{/if}
+  {#if dragged !== null && dropWords}
+    <span class="to" style="left: {card.x + dragged.dx}px; top: {card.y + dragged.dy + CARD_HEIGHT / 2 + 4}px"
+      >{dropWords(dragged.dx, dragged.dy)}</span
+    >
+  {/if}
+  {#if others.length}
+    <span class="others" style="left: {card.x}px; top: {card.y - CARD_HEIGHT / 2 - 13}px">{others.join(', ')}</span>
+  {/if}
+  {#if lanesOf(card.step).length}
+    <button
+      tabindex="-1"
+      class="fold"
+      style="left: {card.x + 5}px; top: {card.y + CARD_HEIGHT / 2 - 1}px"
+      aria-label={card.folded ? 'Show its lanes' : 'Fold its lanes'}
+      onclick={onfold}
+    >
+      {#if card.folded}<ChevronRight size={16} />{:else}<ChevronDown size={16} />{/if}
+    </button>
+  {/if}
+</div>
 
 <style>
+  .cell {
+    display: contents;
+  }
   .small {
     grid-template-columns: 34px 1fr;
   }

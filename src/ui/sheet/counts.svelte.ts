@@ -8,6 +8,7 @@ import type { Counts, Counted } from '$server/people/counting.ts';
 
 const KEY = 'condition-counts';
 const AFTER_MS = 200;
+const AGAIN_MS = 3000;
 /** What one question to the server may hold. */
 const MOST = 40;
 
@@ -44,7 +45,12 @@ export class ConditionCounts {
     // Something newer was asked meanwhile.
     if (mine !== this.asked) return;
     this.problem = answer.ok ? '' : answer.message;
-    if (!answer.ok) return;
+    if (!answer.ok) {
+      // Too much is being counted just now, or the server is away: that passes.
+      if (answer.status === 0 || answer.status === 503)
+        this.timer = setTimeout(() => void this.ask(conditions), AGAIN_MS);
+      return;
+    }
     const { counts, of, estimatedFrom } = answer.data;
     this.of = of;
     this.estimatedFrom = estimatedFrom;

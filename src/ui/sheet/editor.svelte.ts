@@ -6,9 +6,10 @@ import type { Carried } from '$core/edit/carried.ts';
 import { mergeJourneys } from '$core/edit/merge.ts';
 import { begin, commit, rebase, redo, undo, type History } from '$core/edit/history.ts';
 import type { Path } from '$core/journey/problems.ts';
+import { eachStep } from '$core/journey/walk-document.ts';
 import type { Journey } from '$core/journey/schema.ts';
 import { changesBetween, type Change } from '$core/tell/changes.ts';
-import { canBeOff, isOff, type Step, type StepName } from '$core/steps/index.ts';
+import { canBeOff, isOff, lanesOf, type Step, type StepName } from '$core/steps/index.ts';
 import type { CurrentDraft } from '$server/journeys/journeys.ts';
 import { Copies } from './copies.svelte.ts';
 import { send } from '$ui/api.ts';
@@ -165,6 +166,8 @@ export class Editor {
     const now = Date.now();
     const merge = field !== '' && field === this.lastEdit.field && now - this.lastEdit.at < MERGE_WITHIN_MS;
     this.lastEdit = { field, at: now };
+    // Heard once, however much is typed.
+    if (!merge) this.say(`${label}.`);
     this.history = commit(this.history, document, label, merge);
     this.scheduleSave();
   }
@@ -335,6 +338,32 @@ export class Editor {
     const folded = new Set(this.folded);
     if (!folded.delete(key)) folded.add(key);
     this.folded = folded;
+  }
+
+  /** What was folded before one lane was looked at alone; `null` while none is. */
+  private unfocused = $state.raw<Set<string> | null>(null);
+
+  get focused(): boolean {
+    return this.unfocused !== null;
+  }
+
+  /** Folds all lanes but one with what is inside it and what it is inside of; again, or without a lane: as it was before. */
+  focusLane(lane: Path | undefined): void {
+    if (this.unfocused) {
+      this.folded = this.unfocused;
+      this.unfocused = null;
+      return this.say('All lanes again.');
+    }
+    if (!lane) return;
+    const own = lane.join('.');
+    this.unfocused = this.folded;
+    this.folded = new Set(
+      eachStep(this.document).flatMap(({ step, path }) => {
+        const at = path.join('.');
+        return lanesOf(step).length && !own.startsWith(`${at}.`) && !at.startsWith(`${own}.`) ? [step.key] : [];
+      })
+    );
+    this.say('Other lanes are folded. Alt 3 shows them again.');
   }
 
   private scheduleSave(): void {

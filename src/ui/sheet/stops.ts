@@ -15,6 +15,12 @@ export function same(a: Selection, b: Selection): boolean {
   return b.at === 'journey';
 }
 
+/** Id of a place in the page. */
+export function placeId(place: Selection): string {
+  if (place.at === 'journey') return 'at-journey';
+  return place.at === 'card' ? `at-${place.key}` : `at-${place.lane.join('.')}-${place.index}`;
+}
+
 /** Every place that can be selected, lane by lane, in order. The journey itself stands before the first. */
 export function stopsOf(layout: SheetLayout): Stop[] {
   const stops: Stop[] = [

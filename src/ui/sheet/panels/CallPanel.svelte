@@ -2,9 +2,29 @@
   import { TextArea, TextInput } from 'carbon-components-svelte';
   import { untrack } from 'svelte';
   import { call, callSchema, type CallStep } from '$core/steps/call.ts';
+  import { calledData } from '$core/message/called.ts';
+  import Pick from '$ui/kit/Pick.svelte';
   import { inputText, type PanelProps } from './panel.ts';
 
-  let { step, set }: PanelProps<CallStep> = $props();
+  let { editor, step, set, sample }: PanelProps<CallStep> = $props();
+
+  let who = $state(0);
+  const someone = $derived(sample[who] ?? null);
+  /** What would be posted for someone, as the engine posts it. */
+  const posted = $derived.by(() => {
+    if (!someone) return '';
+    const scope = {
+      person: someone.fields,
+      journey: { name: editor.document.name ?? editor.key },
+      links: { unsubscribe: '' }
+    };
+    try {
+      const data = calledData(step, { journey: editor.key, walk: 1, visit: 1, person: someone }, scope);
+      return JSON.stringify({ type: 'journey.called', data }, null, 2);
+    } catch (error) {
+      return (error as Error).message;
+    }
+  });
 
   /** What stands in until one is chosen is shown as nothing. */
   function chosen(url: string): string {
@@ -70,4 +90,33 @@
     if (!read.problem) set('data', read.data);
   }}
 />
+{#if someone}
+  <details open>
+    <summary>What is posted</summary>
+    <Pick
+      shown
+      label="As posted for"
+      options={sample.map((p, i) => [String(i), p.name] as const)}
+      value={String(who)}
+      onchange={(i) => (who = Number(i))}
+    />
+    <pre>{posted}</pre>
+  </details>
+{/if}
 <p class="hint">Signed; tried again for two days where it is not answered. Personal fields can stand in every value.</p>
+
+<style>
+  summary {
+    font-size: 12.5px;
+    cursor: pointer;
+  }
+  pre {
+    max-height: 220px;
+    margin: 4px 0 8px;
+    padding: 8px;
+    overflow: auto;
+    font-size: 11.5px;
+    line-height: 1.4;
+    background: var(--ground);
+  }
+</style>

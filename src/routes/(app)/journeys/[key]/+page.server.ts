@@ -14,6 +14,7 @@ import {
 } from '$server/journeys/journeys.ts';
 import { naming } from '$core/text/text.ts';
 import { acrossWords } from '$core/tell/settings.ts';
+import { callOffLiveAt, liveAtOf } from '$server/journeys/live-at.ts';
 import { acceptedIn } from '$server/journeys/accepted.ts';
 import { aroundOf } from '$server/journeys/around.ts';
 import { knownZones } from '$server/crowds/may-have-changed.ts';
@@ -29,7 +30,7 @@ export const load: PageServerLoad = async ({ params, depends }) => {
   depends(`live:journey:${journey.id}`);
   // Counting rules needs them, and reading them takes seconds the first time: begun now, they are there when one is typed.
   void knownZones(db()).catch(() => undefined);
-  const [live, brakes, last, crowds, figures, names, journeys, sample, around, accepted] = await Promise.all([
+  const [live, brakes, last, crowds, figures, names, journeys, sample, around, accepted, later] = await Promise.all([
     journey.live_version === null ? null : versionOf(db(), journey.id, journey.live_version),
     brakeFigures(db(), journey.id, latestOf(getConfig())),
     lastAct(db(), journey.id),
@@ -39,7 +40,8 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     journeyNames(db()),
     samplePeople(db()),
     aroundOf(db(), params.key),
-    acceptedIn(db(), journey.id)
+    acceptedIn(db(), journey.id),
+    liveAtOf(db(), journey.id)
   ]);
   return {
     journey: {
@@ -56,6 +58,12 @@ export const load: PageServerLoad = async ({ params, depends }) => {
       lockedWhy: journey.locked_why
     },
     live: live && { document: live.document, since: live.live_from },
+    liveAt: later && {
+      at: later.at,
+      by: later.by,
+      problem: later.problem,
+      differs: JSON.stringify(later.document) !== JSON.stringify(journey.draft)
+    },
     brakes,
     last,
     crowds,
@@ -109,6 +117,11 @@ export const actions: Actions = {
   },
   unlock: async ({ params, locals }) => {
     await lockJourney(db(), params.key, locals.user?.name ?? '', null);
+    return {};
+  },
+  /** What was to go live later does not; what could not is no longer said. */
+  callOff: async ({ params }) => {
+    await callOffLiveAt(db(), params.key);
     return {};
   },
   delete: async ({ params, locals }) => {

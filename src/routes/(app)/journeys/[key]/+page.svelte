@@ -2,7 +2,7 @@
   import { beforeNavigate, goto } from '$app/navigation';
   import { page } from '$app/state';
   import { enhance } from '$app/forms';
-  import { Button, OverflowMenu, OverflowMenuItem, TextInput } from 'carbon-components-svelte';
+  import { Button, OverflowMenu, OverflowMenuItem } from 'carbon-components-svelte';
   import { namingOf } from '$core/tell/read-through.ts';
   import Redo from 'carbon-icons-svelte/lib/Redo.svelte';
   import Undo from 'carbon-icons-svelte/lib/Undo.svelte';
@@ -24,6 +24,7 @@
   import JoinedNotice from '$ui/sheet/JoinedNotice.svelte';
   import { Others } from '$ui/sheet/others.svelte.ts';
   import Panel from '$ui/sheet/Panel.svelte';
+  import Notices from '$ui/journeys/Notices.svelte';
   import PeopleHere from '$ui/sheet/PeopleHere.svelte';
   import Sheet from '$ui/sheet/Sheet.svelte';
   import type { ActionData, PageData } from './$types';
@@ -64,8 +65,7 @@
     () => (editor.selection.at === 'card' ? editor.selection.key : null),
     (revision) => void editor.hear(revision)
   );
-  let locking = $state(false);
-  let moving = $state(false);
+  let asking = $state<'lock' | 'folder' | null>(null);
   let cloning = $state<HTMLFormElement>();
   async function save(as: SaveAs): Promise<void> {
     try {
@@ -225,9 +225,9 @@
       <OverflowMenuItem text="Save as a picture, PNG" on:click={() => void save('png')} />
       <OverflowMenuItem text="Save as text, Markdown" on:click={() => void save('markdown')} />
       <OverflowMenuItem hasDivider text="Make a copy of it" on:click={() => cloning?.requestSubmit()} />
-      <OverflowMenuItem text="Put it into a folder …" on:click={() => (moving = true)} />
+      <OverflowMenuItem text="Put it into a folder …" on:click={() => (asking = 'folder')} />
       {#if view === 'plan' && data.journey.lockedBy === null}
-        <OverflowMenuItem text="Lock it …" on:click={() => (locking = true)} />
+        <OverflowMenuItem text="Lock it …" on:click={() => (asking = 'lock')} />
       {/if}
     </OverflowMenu>
     <form bind:this={cloning} method="post" action="?/clone" hidden></form>
@@ -260,50 +260,7 @@
       </Button>
     {/if}
   </header>
-  {#if data.journey.lockedBy !== null}
-    <form class="notice" method="post" action="?/unlock" use:enhance>
-      <p>
-        <strong>{data.journey.lockedBy} has locked this journey</strong>{data.journey.lockedWhy
-          ? `: ${data.journey.lockedWhy}`
-          : ''}. It can be looked at, and is changed by nobody until it is unlocked.
-      </p>
-      <button class="act">Unlock it</button>
-    </form>
-  {:else if locking}
-    <form
-      class="notice"
-      method="post"
-      action="?/lock"
-      use:enhance={() => {
-        locking = false;
-      }}
-    >
-      <TextInput size="sm" name="why" labelText="Why nobody should change it now" maxlength={200} autofocus />
-      <button class="act">Lock it</button>
-      <button class="act" type="button" onclick={() => (locking = false)}>Leave it open</button>
-    </form>
-  {/if}
-  {#if moving}
-    <form
-      class="notice"
-      method="post"
-      action="?/folder"
-      use:enhance={() => {
-        moving = false;
-      }}
-    >
-      <TextInput
-        size="sm"
-        name="folder"
-        labelText="Folder (empty: none)"
-        value={data.journey.folder}
-        maxlength={60}
-        autofocus
-      />
-      <button class="act">Put it there</button>
-      <button class="act" type="button" onclick={() => (moving = false)}>Cancel</button>
-    </form>
-  {/if}
+  <Notices journey={data.journey} liveAt={data.liveAt} bind:asking />
   {#if view === 'plan'}<JoinedNotice {editor} />{/if}
   <Crowds crowds={data.crowds} />
   {#if view === 'watch' || data.journey.state === 'paused' || data.journey.state === 'archived'}
@@ -343,8 +300,9 @@
         <Drawer {editor} document={settled} {findings} accepted={set} onaccept={accept} />
       {/if}
     </div>
-    {#if view === 'plan' && data.journey.lockedBy === null}
+    {#if view === 'plan'}
       <Panel
+        locked={data.journey.lockedBy !== null}
         {editor}
         {findings}
         names={data.names}
@@ -360,14 +318,6 @@
 {#if help}<Help onclose={() => ((help = false), editor.focusSheet++)} />{/if}
 
 <style>
-  .notice {
-    display: flex;
-    gap: 14px;
-    align-items: end;
-    padding: 8px 18px;
-    background: var(--attention-ground);
-    border-bottom: 1px solid var(--rule);
-  }
   .also {
     max-width: 300px;
     overflow: hidden;

@@ -17,7 +17,7 @@ export const POST: RequestHandler = async ({ request }) => {
   try {
     return json(await countPeople(db(), settings, conditions));
   } catch (problem) {
-    if (problem instanceof TooLong) error(503, problem.message);
+    if (problem instanceof TooLong) error(problem.passes ? 503 : 422, problem.message);
     throw problem;
   }
 };

@@ -27,12 +27,15 @@
   const share = (n: number): number => Math.max(0, (100 * n) / most);
   const format = useFormat();
   let going = $state(false);
+  let when = $state<'now' | 'later'>('now');
   let inside = $state<'stay' | 'move'>('stay');
   const staying = $derived(r.cannotMove.reduce((n, c) => n + c.people, 0));
   const act = $derived(
     blockers.length
       ? `${plural(blockers.length, 'blocker', 'blockers')} to mend first`
-      : `Set live: ${r.enterNow === 1 ? '1 person enters' : `${number(r.enterNow)} people enter`} now`
+      : when === 'later'
+        ? 'Set live at that time'
+        : `Set live: ${r.enterNow === 1 ? '1 person enters' : `${number(r.enterNow)} people enter`} now`
   );
 </script>
 
@@ -129,6 +132,27 @@
           From nobody reacting to everybody opening and following the first link, as the engine would send them.
         </p>
       {:else}<p class="soft">No message in the first week.</p>{/if}
+    </section>
+    <section>
+      <h2>When</h2>
+      <fieldset>
+        <legend class="visually-hidden">When it goes live</legend>
+        <label><input type="radio" name="when" value="now" form="go" bind:group={when} /> Now</label>
+        <label
+          ><input type="radio" name="when" value="later" form="go" bind:group={when} /> At
+          <input
+            type="datetime-local"
+            name="at"
+            form="go"
+            aria-label="Day and time"
+            disabled={when === 'now'}
+            required={when === 'later'}
+          /></label
+        >
+      </fieldset>
+      {#if when === 'later'}<p class="soft">
+          It goes live as it is reviewed here, whatever the draft becomes until then; who enters is asked at that time.
+        </p>{/if}
     </section>
     <section>
       <h2>Who is inside already</h2>

@@ -1,6 +1,7 @@
 import { error, fail, redirect } from '@sveltejs/kit';
 import { z } from 'zod';
 import type { Journey } from '$core/journey/schema.ts';
+import { sideBySide } from '$core/tell/side-by-side.ts';
 import { changesBetween, type Change } from '$core/tell/changes.ts';
 import { sheetPicture, type Mark } from '$core/sheet/picture.ts';
 import { db } from '$server/app.ts';
@@ -45,6 +46,7 @@ export const load: PageServerLoad = async ({ params, url, depends }) => {
     from,
     to,
     changes,
+    rows: sideBySide(before, after),
     pictures: [
       sheetPicture(before, marks(changes, removed, true)),
       sheetPicture(after, marks(changes, removed, false))

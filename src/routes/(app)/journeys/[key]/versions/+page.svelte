@@ -16,6 +16,7 @@
   const called = (which: 'draft' | number): string => (which === 'draft' ? 'The draft' : `Version ${which}`);
   const show = (part: { from?: string; to?: string }): void =>
     void goto(`?from=${part.from ?? data.from}&to=${part.to ?? data.to}`, { replaceState: true, keepFocus: true });
+  const TOLD = { '=': '', '~': 'in other words', '−': 'gone', '+': 'new' };
   const SIGN = { added: '+', removed: '−', changed: '~', moved: '→', rule: '~' };
 </script>
 
@@ -48,29 +49,94 @@
         {:else}<li class="soft">None: they are the same.</li>{/each}
       </ul>
     </section>
-    {#each [data.from, data.to] as which, i (i)}
-      <section aria-label={called(which)}>
-        <div class="head">
-          <h2>{called(which)}</h2>
-          {#if which !== 'draft' && data.journey.lockedBy === null}
-            <form method="post" action="?/back">
-              <input type="hidden" name="version" value={which} />
-              <input type="hidden" name="revision" value={data.journey.revision} />
-              <button class="act">Go back to version {which}: make it the draft</button>
-            </form>
-          {/if}
-        </div>
-        <!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls by keyboard) -->
-        <div class="sheet" tabindex="0" role="group" aria-label="Sheet of {called(which).toLowerCase()}">
-          <!-- eslint-disable-next-line svelte/no-at-html-tags (made by core/sheet/picture.ts, which escapes all text) -->
-          {@html data.pictures[i]}
-        </div>
-      </section>
-    {/each}
+    <section aria-label="Both in words">
+      <table>
+        <thead>
+          <tr><th scope="col">{called(data.from)}</th><th></th><th scope="col">{called(data.to)}</th></tr>
+        </thead>
+        <tbody>
+          {#each data.rows as r, i (i)}
+            <tr class:differs={r.sign !== '='}>
+              <td>{@render sentence(r.before)}</td>
+              <td class="sign"
+                >{#if r.sign !== '='}<b title={TOLD[r.sign]}>{r.sign}</b>{/if}</td
+              >
+              <td>{@render sentence(r.after)}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </section>
+    <div class="sheets">
+      {#each [data.from, data.to] as which, i (i)}
+        <section aria-label={called(which)}>
+          <div class="head">
+            <h2>{called(which)}</h2>
+            {#if which !== 'draft' && data.journey.lockedBy === null}
+              <form method="post" action="?/back">
+                <input type="hidden" name="version" value={which} />
+                <input type="hidden" name="revision" value={data.journey.revision} />
+                <button class="act">Go back to version {which}: make it the draft</button>
+              </form>
+            {/if}
+          </div>
+          <!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls by keyboard) -->
+          <div class="sheet" tabindex="0" role="group" aria-label="Sheet of {called(which).toLowerCase()}">
+            <!-- eslint-disable-next-line svelte/no-at-html-tags (made by core/sheet/picture.ts, which escapes all text) -->
+            {@html data.pictures[i]}
+          </div>
+        </section>
+      {/each}
+    </div>
   {/if}
 </div>
 
+{#snippet sentence(s: { moment: string; depth: number; text: string } | null)}
+  {#if s}<span class="soft">{s.moment}</span><span style="padding-left: {s.depth * 12}px">{s.text}</span>{/if}
+{/snippet}
+
 <style>
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    table-layout: fixed;
+  }
+  th {
+    padding: 0 0 4px;
+    font-size: 13px;
+    text-align: left;
+  }
+  th:nth-child(2) {
+    width: 34px;
+  }
+  td {
+    padding: 3px 0;
+    vertical-align: top;
+  }
+  td > .soft {
+    display: inline-block;
+    min-width: 92px;
+    padding-right: 8px;
+    vertical-align: top;
+  }
+  td > span + span {
+    display: inline-block;
+    box-sizing: border-box;
+    width: calc(100% - 100px);
+  }
+  tr.differs td {
+    background: var(--attention-ground);
+  }
+  .sign {
+    color: var(--attention);
+    text-align: center;
+  }
+  /* Beside each other where both can be read so; on a narrower window one below the other. */
+  .sheets {
+    display: grid;
+    grid-template-columns: repeat(auto-fit, minmax(min(100%, 820px), 1fr));
+    column-gap: 14px;
+  }
   .page {
     padding: 20px 24px 40px;
   }
