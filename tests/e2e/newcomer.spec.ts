@@ -109,9 +109,9 @@ test('says how people get in; copies, moves, folds and undoes by keyboard', asyn
   await expect(sheet.locator('.card', { hasText: 'dusk-keen' })).toHaveCount(1);
   await sheet.locator('.card', { hasText: 'Branch' }).click();
   await page.keyboard.press('[');
-  await expect(sheet.locator('.row')).toHaveCount(1);
+  await expect(sheet.getByRole('rowheader')).toHaveCount(1);
   await page.keyboard.press(']');
-  await expect(sheet.locator('.row')).toHaveCount(3);
+  await expect(sheet.getByRole('rowheader')).toHaveCount(3);
   await page.keyboard.press('?');
   await expect(page.getByRole('dialog')).toContainText('Keys of the sheet');
   await page.keyboard.press('Escape');
@@ -247,8 +247,8 @@ test('two days later those who opened went one way, those who did not the other;
 }) => {
   await page.goto(`${JOURNEY}?view=watch`);
   await skip(page, '2 days', false);
-  await expect(page.locator('.row', { hasText: 'opened Dusk' }).locator('.count')).toHaveText('3');
-  await expect(page.locator('.row', { hasText: 'did not' }).locator('.count')).toHaveText('1');
+  await expect(page.getByRole('rowheader').filter({ hasText: 'opened Dusk' }).locator('.count')).toHaveText('3');
+  await expect(page.getByRole('rowheader').filter({ hasText: 'did not' }).locator('.count')).toHaveText('1');
   await expect(page.locator('.card', { hasText: 'dusk-keen' })).toContainText('3 tagged');
 
   await page.goto('/stand-ins/handset');

@@ -101,7 +101,7 @@ test('bands by cut points and lanes by the values that people have', async ({ pa
   await panel.getByLabel('People are told apart by').selectOption('bands');
   await fill(panel.getByLabel('In the last'), '1y');
   await fill(panel.getByLabel('Cut at'), '200, 50');
-  const lanes = page.locator('.lanes .row');
+  const lanes = page.getByRole('rowheader');
   await expect(lanes).toContainText(['Everyone', 'under 50', '50 to under 200', '200 or more']);
   // By the keys, a cut moves, and stops short of its neighbour.
   await panel.getByRole('slider', { name: 'Cut point 1' }).press('ArrowRight');

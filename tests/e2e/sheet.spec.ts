@@ -92,18 +92,18 @@ test('dragged back to the first moment it waits for nothing; a small tremble is 
 test('lanes fold by mouse and by keyboard, and what is folded is still there', async ({ page, query }) => {
   await page.goto(`/journeys/${KEY}`);
   await page.getByTestId('clock').waitFor();
-  await expect(page.locator('.row')).toHaveCount(3);
+  await expect(page.getByRole('rowheader')).toHaveCount(3);
   await page.getByRole('button', { name: 'Fold its lanes' }).click();
-  await expect(page.locator('.row')).toHaveCount(1);
+  await expect(page.getByRole('rowheader')).toHaveCount(1);
   await expect(card(page, 'keen')).toHaveCount(0);
   await page.getByRole('button', { name: 'Show its lanes' }).click();
   await expect(card(page, 'keen')).toBeVisible();
   await card(page, 'ask').click();
   await page.getByRole('treegrid').focus();
   await page.keyboard.press('[');
-  await expect(page.locator('.row')).toHaveCount(1);
+  await expect(page.getByRole('rowheader')).toHaveCount(1);
   await page.keyboard.press(']');
-  await expect(page.locator('.row')).toHaveCount(3);
+  await expect(page.getByRole('rowheader')).toHaveCount(3);
   const [row] = await query<{ draft: typeof DRAFT }>('select draft from journeys where key = $1', [KEY]);
   expect(row!.draft.lane.map((s) => s.key)).toEqual(['hello', 'w', 'ask', 'v', 'again']);
 });

@@ -19,8 +19,10 @@
   } from '$core/sheet/layout.ts';
   import { wallDay } from '$core/time/civil.ts';
   import { durationText } from '$core/time/duration.ts';
-  import { isOff, kindOf, type StepName } from '$core/steps/index.ts';
-  import { entryWords } from '$core/tell/condition.ts';
+  import { lanesOf, type StepName } from '$core/steps/index.ts';
+  import { entryWords, ruleWords } from '$core/tell/condition.ts';
+  import { namingOf } from '$core/tell/read-through.ts';
+  import { laneCount } from './figures.ts';
   import { durationShort, number } from '$core/tell/words.ts';
   import type { Finding } from '$core/check/index.ts';
   import type { SheetFigures } from '$server/results/sheet-figures.ts';
@@ -30,7 +32,7 @@
   import { SHOWN } from './kinds.ts';
   import GapCell from './GapCell.svelte';
   import InsertBox from './InsertBox.svelte';
-  import LaneColumn from './LaneColumn.svelte';
+  import LaneRowHead from './LaneRow.svelte';
   import Overview from './Overview.svelte';
   import SheetLines from './SheetLines.svelte';
   import StepCard from './StepCard.svelte';
@@ -86,11 +88,17 @@
     () => sheet,
     () => layout
   );
-  const cards = $derived(layout.cards.filter((c) => view.near(c.x, c.x + CARD_WIDTH, c.y)));
-  const gaps = $derived(layout.gaps.filter((g) => view.near(g.x1, g.x2, g.y)));
+  /** What is drawn, by its row. */
+  const cards = $derived.by(() => {
+    const near = layout.cards.filter((c) => view.near(c.x, c.x + CARD_WIDTH, c.y));
+    return layout.rows.map((_, i) => near.filter((c) => c.row === i));
+  });
+  const gaps = $derived.by(() => {
+    const near = layout.gaps.filter((g) => view.near(g.x1, g.x2, g.y));
+    return layout.rows.map((_, i) => near.filter((g) => g.row === i));
+  });
   const fits = $derived(
-    LANES_WIDTH + layout.width <= LANES_WIDTH + view.exactly.width &&
-      RULER_HEIGHT + layout.height <= view.exactly.height + ROW_HEIGHT
+    LANES_WIDTH + layout.width <= view.exactly.width && RULER_HEIGHT + layout.height <= view.exactly.height
   );
   $effect(() => {
     const observer = new ResizeObserver(() => view.look());
@@ -140,15 +148,21 @@
   const gapSpoken = (gap: Gap): string =>
     `Gap on ${layout.rows[gap.row]?.label ?? ''}, ${gap.waits.length ? `wait ${gap.waits.map((w) => waitShort(w, anchor)).join(' and ')}` : 'no wait'}`;
 
-  /** Ids of what is drawn on each row, along the lane. */
-  const cells = $derived.by(() => {
-    const found: string[][] = layout.rows.map(() => []);
-    for (const { selection, row, x } of stops) {
-      const y = layout.rows[row]?.y ?? 0;
-      if (selection.at !== 'journey' && view.near(x, x, y)) found[row]?.push(placeId(selection));
-    }
-    return found;
-  });
+  const name = $derived(namingOf(journey));
+  const laneWords = (row: LaneRow): string =>
+    row.when ? ruleWords(row.when, name) : row.openedBy === null ? entryWords(journey.entry) : 'everyone else';
+  /** Whether the lanes that hang on a lane can be seen: all of them folded, it is closed; without any, neither. */
+  const expanded = $derived(
+    layout.rows.map((_, i) => {
+      const openers = layout.cards.filter((c) => c.row === i && lanesOf(c.step).length > 0);
+      return openers.length ? openers.some((c) => !c.folded) : undefined;
+    })
+  );
+  function pressLane(row: LaneRow): void {
+    if (row.openedBy === null) void select({ at: 'journey' });
+    else if (figures && onlane) onlane(row);
+    else void select({ at: 'card', key: row.openedBy });
+  }
 
   /** Scrolls to what may not be drawn yet. */
   function reveal(selection: Selection): void {
@@ -410,91 +424,97 @@
           </div>
         {/each}
       </div>
-      <div class="body">
-        <LaneColumn
-          {layout}
-          {journey}
-          {figures}
-          selection={editor.selection}
-          onselect={(s) => void select(s)}
-          {onlane}
-          {cells}
-        />
-        <div class="field" style="width: {layout.width}px">
-          <SheetLines {layout} {figures} />
-          <span class="finish" style="left: {layout.end.x + 7}px; top: {layout.end.y - 10}px">
-            finish{#if figures}<b>{number(figures.finished)}</b>{/if}
-          </span>
+      <div
+        class="body"
+        style="grid-template-columns: {LANES_WIDTH}px {layout.width}px; grid-template-rows: repeat({layout.rows
+          .length}, {ROW_HEIGHT}px) 1fr"
+      >
+        <SheetLines {layout} {figures} />
+        <div class="below" style="grid-row: {layout.rows.length + 1}"></div>
+        <span class="finish" style="left: {layout.end.x + 7}px; top: {layout.end.y - 10}px">
+          finish{#if figures}<b>{number(figures.finished)}</b>{/if}
+        </span>
 
-          {#each gaps as gap (`${gap.lane.join('.')}/${gap.index}`)}
-            {@const editing = editingGap?.index === gap.index && editingGap.lane === gap.lane.join('.')}
-            <GapCell
-              {gap}
-              id={placeId({ at: 'gap', lane: gap.lane, index: gap.index })}
-              spoken={gapSpoken(gap)}
-              words={gapWords(gap)}
-              quiet={!editable}
-              selected={isSelected({ at: 'gap', lane: gap.lane, index: gap.index })}
-              problem={editing ? (editingGap?.problem ?? '') : null}
-              bind:text={gapText}
-              onselect={() => void select({ at: 'gap', lane: gap.lane, index: gap.index })}
-              onedit={() => void editGap(gap, typedGap(gap.waits))}
-              oninsert={() => openInsert(gap, '')}
-              oncommit={() => commitGap(gap)}
-              onleave={leaveGap}
-              onblur={() => leaveGapByMouse(gap)}
-            />
-          {/each}
+        {#each layout.rows as row, i (row.id)}
+          <LaneRowHead
+            {row}
+            words={laneWords(row)}
+            count={figures ? number(laneCount(figures, row)) : null}
+            siblings={layout.rows.filter((r) => r.openedBy === row.openedBy).length}
+            expanded={expanded[i]}
+            selected={row.openedBy === null && editor.selection.at === 'journey'}
+            onpress={() => pressLane(row)}
+          >
+            {#each gaps[i] ?? [] as gap (`${gap.lane.join('.')}/${gap.index}`)}
+              {@const editing = editingGap?.index === gap.index && editingGap.lane === gap.lane.join('.')}
+              <GapCell
+                {gap}
+                id={placeId({ at: 'gap', lane: gap.lane, index: gap.index })}
+                spoken={gapSpoken(gap)}
+                words={gapWords(gap)}
+                quiet={!editable}
+                selected={isSelected({ at: 'gap', lane: gap.lane, index: gap.index })}
+                problem={editing ? (editingGap?.problem ?? '') : null}
+                bind:text={gapText}
+                onselect={() => void select({ at: 'gap', lane: gap.lane, index: gap.index })}
+                onedit={() => void editGap(gap, typedGap(gap.waits))}
+                oninsert={() => openInsert(gap, '')}
+                oncommit={() => commitGap(gap)}
+                onleave={leaveGap}
+                onblur={() => leaveGapByMouse(gap)}
+              />
+            {/each}
 
-          {#each cards as card (card.step.key)}
-            <StepCard
-              {card}
-              id={placeId({ at: 'card', key: card.step.key })}
-              {figures}
-              selected={isSelected({ at: 'card', key: card.step.key }) || chosen.has(card.step.key)}
-              others={others.filter((o) => o.step === card.step.key).map((o) => o.name)}
-              {sketch}
-              small={view.small}
-              flagged={editable && flagged.has(card.step.key)}
-              onselect={(extend) =>
-                extend ? editor.extendTo(card.step.key) : void select({ at: 'card', key: card.step.key })}
-              onopen={() => editor.focusPanel++}
-              dropWords={editable ? (dx, dy) => dropWords(card, dx / view.zoom, dy / view.zoom) : null}
-              ondrop={(dx, dy) => drop(card, dx / view.zoom, dy / view.zoom)}
-              onfold={() => editor.toggleFold(card.step.key)}
-            />
-          {/each}
+            {#each cards[i] ?? [] as card (card.step.key)}
+              <StepCard
+                {card}
+                id={placeId({ at: 'card', key: card.step.key })}
+                {figures}
+                selected={isSelected({ at: 'card', key: card.step.key }) || chosen.has(card.step.key)}
+                others={others.filter((o) => o.step === card.step.key).map((o) => o.name)}
+                {sketch}
+                small={view.small}
+                flagged={editable && flagged.has(card.step.key)}
+                onselect={(extend) =>
+                  extend ? editor.extendTo(card.step.key) : void select({ at: 'card', key: card.step.key })}
+                onopen={() => editor.focusPanel++}
+                dropWords={editable ? (dx, dy) => dropWords(card, dx / view.zoom, dy / view.zoom) : null}
+                ondrop={(dx, dy) => drop(card, dx / view.zoom, dy / view.zoom)}
+                onfold={() => editor.toggleFold(card.step.key)}
+              />
+            {/each}
+          </LaneRowHead>
+        {/each}
 
-          {#if inserting}
-            {@const gap = inserting.gap}
-            <div role="row" class="as-is">
-              <div role="gridcell" class="as-is">
-                <InsertBox
-                  x={Math.max(4, Math.min(gap.x1, layout.width - 330))}
-                  y={gap.y + 18}
-                  filter={inserting.filter}
-                  {around}
-                  onchoose={choose}
-                  onwait={waitFor}
-                  onleave={() => {
-                    inserting = null;
-                    sheet.focus();
-                  }}
-                />
-              </div>
+        {#if inserting}
+          {@const gap = inserting.gap}
+          <div role="row" class="as-is">
+            <div role="gridcell" class="as-is">
+              <InsertBox
+                x={Math.max(4, Math.min(gap.x1, layout.width - 330))}
+                y={gap.y + 18}
+                filter={inserting.filter}
+                {around}
+                onchoose={choose}
+                onwait={waitFor}
+                onleave={() => {
+                  inserting = null;
+                  sheet.focus();
+                }}
+              />
             </div>
-          {/if}
-          {#if !journey.lane.length && editable && !inserting}
-            <div role="row" class="as-is">
-              <div role="gridcell" class="empty">
-                Nothing here yet. The caret stands in the first gap: type <kbd>e</kbd> for an email, <kbd>t</kbd> for a
-                text,
-                <kbd>2d</kbd> to wait two days; <kbd>?</kbd> lists all keys. Or begin
-                <a href="/journeys/starters">from a starter</a>.
-              </div>
+          </div>
+        {/if}
+        {#if !journey.lane.length && editable && !inserting}
+          <div role="row" class="as-is">
+            <div role="gridcell" class="empty">
+              Nothing here yet. The caret stands in the first gap: type <kbd>e</kbd> for an email, <kbd>t</kbd> for a
+              text,
+              <kbd>2d</kbd> to wait two days; <kbd>?</kbd> lists all keys. Or begin
+              <a href="/journeys/starters">from a starter</a>.
             </div>
-          {/if}
-        </div>
+          </div>
+        {/if}
       </div>
     </div>
   </div>
@@ -610,13 +630,24 @@
     font-size: 12px;
   }
   .body {
-    display: flex;
+    position: relative;
+    display: grid;
     flex: 1;
     min-height: var(--rows);
   }
-  .field {
-    position: relative;
-    flex: none;
+  /* What stands on lanes is placed from the left of the second column, and from the first row. */
+  .body :global(:is(.card, .to, .others, .fold, .gap, .box, svg.ink)),
+  .finish,
+  .empty {
+    grid-column: 2;
+  }
+  .below {
+    position: sticky;
+    left: 0;
+    z-index: 2;
+    grid-column: 1;
+    background: var(--surface-2);
+    border-right: 1px solid var(--rule-strong);
   }
   .finish {
     position: absolute;

@@ -27,7 +27,7 @@
   );
 </script>
 
-<svg width={layout.width} height="100%" aria-hidden="true">
+<svg class="ink" width={layout.width} height="100%" aria-hidden="true">
   {#each layout.moments as m (`${m.min}/${m.max}`)}<line
       class="grid"
       x1={m.x + m.width}
