@@ -109,12 +109,13 @@ export function readThrough(document: Journey): Sentence[] {
       step: null,
       text: `Whoever has stood on one listen or task for ${durationWords(document.idle)} leaves.`
     });
+  const zone = document.hours?.zone;
   if (document.hours)
     sentences.push({
       moment: 'Hours',
       depth: 0,
       step: null,
-      text: `Its messages go out ${hoursWords(document.hours)}${document.hours.zone ? `, by the time of ${document.hours.zone}` : ''}.`
+      text: `Its messages go out ${hoursWords(document.hours)}${zone ? `, by ${zone === 'person' ? 'their own time' : `the time of ${zone}`}` : ''}.`
     });
   return sentences;
 }

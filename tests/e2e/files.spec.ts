@@ -122,6 +122,9 @@ test('two versions side by side, marked by sign and word, and one made the draft
   await expect(page.getByText('Added: tag “Another”.')).toBeVisible();
   await expect(page.getByRole('region', { name: 'The draft' }).getByText('+ added')).toBeVisible();
   await expect(page.getByRole('region', { name: 'Version 1' }).getByText('~ changed')).toBeVisible();
+  // In words they stand beside each other, what differs marked.
+  const words = page.getByRole('region', { name: 'Both in words' });
+  await expect(words.getByRole('row').filter({ has: page.getByTitle('new') })).toContainText(/Another|tag x/);
   await page.getByRole('button', { name: 'Go back to version 1' }).click();
   await page.waitForURL(/\/journeys\/versions$/);
   const [{ subject } = { subject: '' }] = await query<{ subject: string }>(
@@ -175,5 +178,27 @@ test('a finding is accepted with a reason, which the review shows with who enter
   // The first day sends just those.
   await expect(row(/^0 /)).toContainText(String(can));
   await expect(page.getByText(/Lets people into/).first()).toBeVisible();
+  // Not now, but at a time: as it is now, whatever becomes of the draft.
+  await page.getByRole('radio', { name: 'At' }).check();
+  await page.getByLabel('Day and time').fill('2020-01-01T09:00');
+  await page.getByRole('button', { name: 'Set live at that time' }).click();
+  await expect(page.getByRole('alert')).toContainText('That instant has passed');
+  await page.getByRole('radio', { name: 'At' }).check();
+  await page.getByLabel('Day and time').fill('2030-05-03T09:00');
+  await page.getByRole('button', { name: 'Set live at that time' }).click();
+  await expect(page.getByText(/Goes live .*3 May.* 09:00/)).toBeVisible();
+  await page.locator('.card[data-key="go"]').click();
+  await page.getByRole('treegrid').focus();
+  await page.keyboard.press('Delete');
+  await expect(page.getByText(/^saved /)).toBeVisible();
+  await page.reload();
+  await expect(page.getByText('The draft was changed since: that is not in it.')).toBeVisible();
+  const [later] = await query<{ keys: string[] }>(
+    `select array(select jsonb_array_elements(l.document -> 'lane') ->> 'key') as keys
+     from live_at l join journeys j on j.id = l.journey_id where j.key = 'reviewed'`
+  );
+  expect(later?.keys).toEqual(['a', 'w', 'go']);
+  await page.getByRole('button', { name: 'Call it off' }).click();
+  await expect(page.getByText(/Goes live/)).toBeHidden();
   await query(`delete from journeys where key = 'reviewed'`);
 });

@@ -92,6 +92,8 @@ test('a nurture: listen for a click or an answer, a task that is awaited, and al
   await expect(panel.getByText('A web address begins with http:// or https://')).toBeVisible();
   await panel.getByLabel('Web address').fill('https://quillmoor.example/seats');
   await panel.getByLabel('What is posted').fill('{ "what": "seat" }');
+  await expect(panel.locator('pre')).toContainText('"what": "seat"');
+  await expect(panel.locator('pre')).toContainText('@people.example');
   await step('call').toMatchObject({ url: 'https://quillmoor.example/seats', data: { what: 'seat' } });
 
   await put(page, 'consent');

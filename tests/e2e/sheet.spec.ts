@@ -104,6 +104,22 @@ test('lanes fold by mouse and by keyboard, and what is folded is still there', a
   await expect(page.getByRole('rowheader')).toHaveCount(1);
   await page.keyboard.press(']');
   await expect(page.getByRole('rowheader')).toHaveCount(3);
+  // As a screen reader has it: rows with their level, and what is selected.
+  const lane = page.getByRole('row', { name: /keen/ }).last();
+  await expect(lane).toHaveAttribute('aria-level', '2');
+  await expect(lane).toHaveAttribute('aria-posinset', '1');
+  const sheet = page.getByRole('treegrid');
+  await expect(page.locator(`[id="${await sheet.getAttribute('aria-activedescendant')}"]`)).toHaveAttribute(
+    'aria-selected',
+    'true'
+  );
+  // Alone on its lane, and back.
+  await card(page, 'keen').click();
+  await page.keyboard.press('Alt+3');
+  await expect(page.getByRole('button', { name: 'One lane: show all' })).toBeVisible();
+  await page.keyboard.press('Alt+3');
+  await expect(page.getByRole('button', { name: 'One lane: show all' })).toBeHidden();
+  await expect(page.getByRole('rowheader')).toHaveCount(3);
   const [row] = await query<{ draft: typeof DRAFT }>('select draft from journeys where key = $1', [KEY]);
   expect(row!.draft.lane.map((s) => s.key)).toEqual(['hello', 'w', 'ask', 'v', 'again']);
 });

@@ -132,6 +132,9 @@ test('a locked journey is looked at and not changed, and says who locked it and 
   await page.locator('.card[data-key="one"]').click();
   await page.keyboard.press('Delete');
   await expect(page.locator('.card[data-key="one"]')).toBeVisible();
+  // All that it says can be read, and nothing of it changed.
+  await expect(page.getByLabel('Subject')).toHaveValue('One');
+  await expect(page.getByLabel('Subject')).toBeDisabled();
   // Nor by another way in.
   const answer = await page.request.put('/api/journeys/locked/draft', {
     data: { revision: 1, document: { format: 'ambulo.journey/1', key: 'locked', lane: [] } },

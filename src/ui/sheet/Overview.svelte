@@ -21,12 +21,13 @@
   }
 </script>
 
-<!-- For the eye and the mouse: by the keyboard the arrow keys lead everywhere. -->
+<!-- For the eye and the mouse, and it takes no focus from the sheet: by the keyboard the arrow keys lead everywhere. -->
 <svg
   width={layout.width * scale}
   height={layout.height * scale}
   viewBox="0 0 {layout.width} {layout.height}"
   aria-hidden="true"
+  onmousedown={(e) => e.preventDefault()}
   onpointerdown={(e) => {
     pressed = true;
     e.currentTarget.setPointerCapture(e.pointerId);
@@ -37,7 +38,7 @@
   onpointercancel={() => (pressed = false)}
 >
   {#each layout.cards as card (card.step.key)}
-    <rect class="card" x={card.x} y={card.y - CARD_HEIGHT / 2} width={CARD_WIDTH} height={CARD_HEIGHT} />
+    <rect class="dot" x={card.x} y={card.y - CARD_HEIGHT / 2} width={CARD_WIDTH} height={CARD_HEIGHT} />
   {/each}
   <rect
     class="view"
@@ -57,7 +58,7 @@
     cursor: pointer;
     touch-action: none;
   }
-  .card {
+  .dot {
     fill: var(--rule-field);
   }
   .view {

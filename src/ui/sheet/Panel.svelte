@@ -193,6 +193,15 @@
     min-width: 0;
     border: 0;
   }
+  /* What nobody may change now is still to be read. */
+  fieldset:disabled :global(:is(input, textarea, select, label, .bx--label, .bx--checkbox-label)) {
+    color: var(--ink-soft);
+    opacity: 1;
+    -webkit-text-fill-color: var(--ink-soft);
+  }
+  fieldset:disabled :global(:is(.act, .typed)) {
+    display: none;
+  }
   aside {
     flex: none;
     width: 300px;

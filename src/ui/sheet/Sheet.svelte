@@ -29,7 +29,6 @@
   import type { Other } from '$server/journeys/open-drafts.ts';
   import { typingIn } from '$ui/kit/keys.ts';
   import type { Editor, Selection } from './editor.svelte.ts';
-  import { SHOWN } from './kinds.ts';
   import GapCell from './GapCell.svelte';
   import InsertBox from './InsertBox.svelte';
   import LaneRowHead from './LaneRow.svelte';

@@ -19,14 +19,20 @@ export class Others {
 
   start(): void {
     this.open = true;
+    // Closed or reloaded without going to another page first.
+    window.addEventListener('pagehide', this.leave);
     void this.tell();
   }
 
   stop(): void {
     this.open = false;
     if (this.timer) clearTimeout(this.timer);
-    void send('POST', this.url, { place: this.place, step: null, gone: true }, { keepalive: true });
+    window.removeEventListener('pagehide', this.leave);
+    this.leave();
   }
+
+  private readonly leave = (): void =>
+    void send('POST', this.url, { place: this.place, step: null, gone: true }, { keepalive: true });
 
   private get url(): string {
     return `/api/journeys/${this.key}/here`;

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { enhance } from '$app/forms';
-  import { Button } from 'carbon-components-svelte';
+  import { Button, TextInput } from 'carbon-components-svelte';
   import WarningAlt from 'carbon-icons-svelte/lib/WarningAlt.svelte';
   import { plural, number } from '$core/tell/words.ts';
   import { useFormat } from '$ui/format.ts';
@@ -138,17 +138,19 @@
       <fieldset>
         <legend class="visually-hidden">When it goes live</legend>
         <label><input type="radio" name="when" value="now" form="go" bind:group={when} /> Now</label>
-        <label
-          ><input type="radio" name="when" value="later" form="go" bind:group={when} /> At
-          <input
+        <div class="later">
+          <label><input type="radio" name="when" value="later" form="go" bind:group={when} /> At</label>
+          <TextInput
+            size="sm"
             type="datetime-local"
             name="at"
             form="go"
-            aria-label="Day and time"
+            hideLabel
+            labelText="Day and time"
             disabled={when === 'now'}
             required={when === 'later'}
-          /></label
-        >
+          />
+        </div>
       </fieldset>
       {#if when === 'later'}<p class="soft">
           It goes live as it is reviewed here, whatever the draft becomes until then; who enters is asked at that time.
@@ -290,6 +292,12 @@
     gap: 4px;
     margin: 4px 0 8px;
     border: 0;
+  }
+  .later {
+    display: grid;
+    grid-template-columns: auto 230px;
+    gap: 10px;
+    align-items: center;
   }
   .grid {
     column-count: 2;

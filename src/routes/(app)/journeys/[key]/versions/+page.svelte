@@ -104,6 +104,7 @@
   th {
     padding: 0 0 4px;
     font-size: 13px;
+    font-weight: 700;
     text-align: left;
   }
   th:nth-child(2) {
