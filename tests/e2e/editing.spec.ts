@@ -22,10 +22,10 @@ test('a journey made by mouse: steps from the gap, a branch with lanes and condi
   await page.waitForURL(`**/journeys/${KEY}`);
 
   await page.getByRole('button', { name: 'Email', exact: true }).click();
-  await page.getByLabel('Subject').fill('Hello {{ person.first_name');
+  await page.getByRole('textbox', { name: 'Subject' }).fill('Hello {{ person.first_name');
   await page.getByLabel('Text', { exact: true }).fill('Words');
   await expect(page.getByText('A personal field cannot be read').first()).toBeVisible();
-  await page.getByLabel('Subject').fill('Hello');
+  await page.getByRole('textbox', { name: 'Subject' }).fill('Hello');
   await expect(page.getByText('A personal field cannot be read')).toHaveCount(0);
 
   const gaps = page.locator('.caret');

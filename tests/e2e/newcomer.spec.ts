@@ -34,7 +34,7 @@ test('makes a journey by keyboard alone', async ({ page }) => {
 
   await keys.type('e');
   await keys.press('Enter');
-  await expect(page.getByLabel('Subject')).toBeFocused();
+  await expect(page.getByRole('textbox', { name: 'Subject' })).toBeFocused();
   await keys.type("Dusk at the dome, {{ person.first_name | default: 'friend' }}");
   for (let i = 0; i < 3; i++) await keys.press('Tab');
   await keys.type("Hello {{ person.first_name | default: 'friend' }},\n\ncome at dusk: https://quillmoor.example/dusk");
@@ -88,9 +88,9 @@ test('makes a journey by keyboard alone', async ({ page }) => {
   await expect(page.locator('.card .title')).toHaveText([
     "Dusk at the dome, {{ person.first_name | default: 'friend' }}",
     'Branch',
+    'interest +5',
     'dusk-keen',
-    'Text',
-    'interest +5'
+    'Text'
   ]);
 });
 
@@ -167,7 +167,7 @@ test('a journey that cannot go live says why', async ({ page }) => {
   // It goes where it is mended.
   await expect(async () => {
     await button.click();
-    await expect(page.getByLabel('Subject')).toBeFocused({ timeout: 1000 });
+    await expect(page.getByRole('textbox', { name: 'Subject' })).toBeFocused({ timeout: 1000 });
   }).toPass();
   await expect(page.getByRole('tabpanel', { name: 'Findings' })).toContainText(
     'Blocks going live.This email has no subject.'

@@ -50,7 +50,7 @@ test('the worker killed and the database gone in the middle of the work', async 
   await page.getByRole('button', { name: 'Sign in' }).click();
   await page.waitForURL(`${running.web}/`);
   await page.goto(`${running.web}/journeys/try?step=a`);
-  await page.getByLabel('Subject').fill('Before the outage');
+  await page.getByRole('textbox', { name: 'Subject' }).fill('Before the outage');
   await expect(page.getByTestId('saved')).toHaveText(/^saved/);
 
   const everyone = Array.from({ length: PEOPLE }, (_, i) => i + 1);
@@ -63,7 +63,7 @@ test('the worker killed and the database gone in the middle of the work', async 
   await running.cluster.kill();
 
   // The open sheet says so, keeps what is typed, and goes on trying.
-  await page.getByLabel('Subject').fill('Typed in the outage');
+  await page.getByRole('textbox', { name: 'Subject' }).fill('Typed in the outage');
   await expect(page.getByRole('alert')).toContainText('Not saved. The database cannot be reached');
   const other = await page.context().newPage();
   const response = await other.goto(`${running.web}/people`);

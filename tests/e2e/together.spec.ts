@@ -41,7 +41,7 @@ test('two people at one draft: each sees the other and where, both keep what the
   await other.locator('.card[data-key="two"]').click();
   await expect(page.getByText(/Also here: .* at Two/)).toBeVisible({ timeout: 15_000 });
   await page.locator('.card[data-key="one"]').click();
-  await page.getByLabel('Subject').fill('Changed here');
+  await page.getByRole('textbox', { name: 'Subject' }).fill('Changed here');
   await other.getByLabel('Subject').fill('Changed there');
   await expect.poll(() => subjects(query, 'together')).toEqual(['Changed here', 'Changed there']);
   await expect(page.locator('.card[data-key="two"]')).toContainText('Two');
@@ -133,8 +133,8 @@ test('a locked journey is looked at and not changed, and says who locked it and 
   await page.keyboard.press('Delete');
   await expect(page.locator('.card[data-key="one"]')).toBeVisible();
   // All that it says can be read, and nothing of it changed.
-  await expect(page.getByLabel('Subject')).toHaveValue('One');
-  await expect(page.getByLabel('Subject')).toBeDisabled();
+  await expect(page.getByRole('textbox', { name: 'Subject' })).toHaveValue('One');
+  await expect(page.getByRole('textbox', { name: 'Subject' })).toBeDisabled();
   // Nor by another way in.
   const answer = await page.request.put('/api/journeys/locked/draft', {
     data: { revision: 1, document: { format: 'ambulo.journey/1', key: 'locked', lane: [] } },

@@ -1,24 +1,13 @@
 <script lang="ts">
   import { tick, untrack } from 'svelte';
   import { dropOf, nearestGap } from '$core/edit/drag.ts';
-  import { gapText as typedGap, readGapText } from '$core/edit/gap-text.ts';
+  import { gapText as typedGap } from '$core/edit/gap-text.ts';
   import { placeOf } from '$core/edit/edit.ts';
   import type { Journey } from '$core/journey/schema.ts';
   import { anchorOf, isPassed } from '$core/sheet/anchor.ts';
-  import { behindLoops } from '$core/sheet/behind-loops.ts';
   import { gapWords as shortWords, waitShort } from '$core/sheet/gap-words.ts';
-  import { heldUp } from '$core/sheet/held-up.ts';
-  import {
-    CARD_WIDTH,
-    layoutSheet,
-    ROW_HEIGHT,
-    type Card,
-    type Gap,
-    type LaneRow,
-    type Moment
-  } from '$core/sheet/layout.ts';
+  import { CARD_WIDTH, layoutSheet, ROW_HEIGHT, type Card, type Gap, type LaneRow } from '$core/sheet/layout.ts';
   import { wallDay } from '$core/time/civil.ts';
-  import { durationText } from '$core/time/duration.ts';
   import { lanesOf, type StepName } from '$core/steps/index.ts';
   import { entryWords, ruleWords } from '$core/tell/condition.ts';
   import { namingOf } from '$core/tell/read-through.ts';
@@ -30,9 +19,11 @@
   import { typingIn } from '$ui/kit/keys.ts';
   import type { Editor, Selection } from './editor.svelte.ts';
   import GapCell from './GapCell.svelte';
+  import { GapTyping } from './gap-typing.svelte.ts';
   import InsertBox from './InsertBox.svelte';
   import LaneRowHead from './LaneRow.svelte';
   import Overview from './Overview.svelte';
+  import Ruler from './Ruler.svelte';
   import SheetLines from './SheetLines.svelte';
   import StepCard from './StepCard.svelte';
   import { nextStop, placeId, same, stopsOf } from './stops.ts';
@@ -74,15 +65,15 @@
   }: Props = $props();
 
   let sheet: HTMLDivElement;
-  let editingGap = $state<{ lane: string; index: number; problem: string } | null>(null);
-  let gapText = $state('');
   let inserting = $state<{ gap: Gap; filter: string } | null>(null);
 
   const anchor = $derived(anchorOf(journey));
   const layout = $derived(layoutSheet(journey.lane, editor.folded, anchor));
   const around = $derived({ fields, today: wallDay(journey.zone ?? clock.zone, clock.now) });
-  const held = $derived(heldUp(journey));
-  const round = $derived(behindLoops(journey));
+  const typing = new GapTyping(
+    () => editor,
+    () => around
+  );
   const view = new SheetView(
     () => sheet,
     () => layout
@@ -110,18 +101,6 @@
   const flagged = $derived(new Set(findings.map((f) => f.step)));
   const selectedGap = $derived(editor.selection.at === 'gap' ? gapOf(editor.selection) : null);
   const PAD_BOTTOM = ROW_HEIGHT;
-
-  /** How much later than a moment people can come to it, because of sending hours: "13 h". */
-  function lateOf({ min, max }: Moment): string {
-    const here = layout.cards.filter(({ elapsed }) => elapsed.min === min && elapsed.max === max);
-    const late = Math.max(0, ...here.map((card) => held.get(card.step.key) ?? 0));
-    return durationShort(durationText(late) ?? '');
-  }
-
-  /** Whether whoever goes round again comes to a moment later than it says. */
-  const againAt = ({ min, max }: Moment): boolean =>
-    round.size > 0 &&
-    layout.cards.some(({ step, elapsed: e }) => e.min === min && e.max === max && round.has(step.key));
 
   function gapOf(selection: Extract<Selection, { at: 'gap' }>): Gap | null {
     return (
@@ -200,16 +179,13 @@
     const gap = inserting?.gap;
     inserting = null;
     if (!gap) return;
-    gapText = text;
-    editingGap = { lane: gap.lane.join('.'), index: gap.index, problem: '' };
+    typing.begin(gap, text);
     commitGap(gap);
   }
 
   async function editGap(gap: Gap, text: string): Promise<void> {
     if (!editable) return;
-    editor.selection = { at: 'gap', lane: gap.lane, index: gap.index };
-    editingGap = { lane: gap.lane.join('.'), index: gap.index, problem: '' };
-    gapText = text;
+    typing.begin(gap, text);
     await tick();
     const input = sheet.querySelector<HTMLInputElement>('.gap-input');
     input?.focus();
@@ -217,29 +193,10 @@
   }
 
   function commitGap(gap: Gap): void {
-    if (!editingGap) return;
-    const read = readGapText(gapText, gap.before, around);
-    if ('problem' in read) {
-      editingGap = { ...editingGap, problem: read.problem };
-      return;
-    }
-    const waits = gap.waits.length;
-    editor.apply({ edit: 'waits', lane: gap.lane, index: gap.index, waits: read.waits });
-    editor.selection = { at: 'gap', lane: gap.lane, index: gap.index - waits + read.waits.length };
-    editingGap = null;
+    const place = typing.take(gap);
+    if (!place) return;
+    editor.selection = { at: 'gap', ...place };
     sheet.focus();
-  }
-
-  /** Clicking elsewhere takes what was typed, as Enter does; what cannot be read stays to be mended. */
-  function leaveGapByMouse(gap: Gap): void {
-    if (!editingGap) return;
-    const read = readGapText(gapText, gap.before, around);
-    if ('problem' in read) {
-      editingGap = { ...editingGap, problem: read.problem };
-      return;
-    }
-    editor.apply({ edit: 'waits', lane: gap.lane, index: gap.index, waits: read.waits });
-    editingGap = null;
   }
 
   /** The gap of another lane that a card is over; `null` while it is on its own. */
@@ -271,7 +228,7 @@
   }
 
   function leaveGap(): void {
-    editingGap = null;
+    typing.leave();
     sheet.focus();
   }
 
@@ -284,14 +241,14 @@
 
   // The computer's own clipboard: what is copied can be read in a text editor, and pasted from one.
   function oncopy(event: ClipboardEvent, cut: boolean): void {
-    if (inserting || editingGap || !editable) return;
+    if (inserting || typing.open || !editable) return;
     const text = cut ? editor.cut() : editor.copy();
     if (text === null) return;
     event.clipboardData?.setData('text/plain', text);
     event.preventDefault();
   }
   function onpaste(event: ClipboardEvent): void {
-    if (inserting || editingGap || !editable) return;
+    if (inserting || typing.open || !editable) return;
     event.preventDefault();
     editor.paste(event.clipboardData?.getData('text/plain'));
   }
@@ -402,27 +359,10 @@
   >
     <div
       class="inner"
-      style="width: {208 + layout.width}px; --rows: {layout.height +
+      style="width: {LANES_WIDTH + layout.width}px; --rows: {layout.height +
         PAD_BOTTOM}px; --zoom: {view.zoom}; zoom: {view.zoom}"
     >
-      <div class="head" role="row">
-        <div class="corner" role="columnheader">
-          <span>Lanes</span>{#if figures}<span class="soft">people so far</span>{/if}
-        </div>
-        {#each layout.moments as m (`${m.min}/${m.max}`)}
-          {@const late = lateOf(m)}
-          <div class="moment" role="columnheader" style="width: {m.width}px">
-            <strong>{m.label}</strong>
-            {#if late}<span
-                class="soft"
-                title="Sending hours hold some messages: those who come at the worst time are here {late} later"
-                >to +{late}</span
-              >{/if}
-            {#if againAt(m)}<span class="soft" title="Those who go back and round again come here later">or later</span
-              >{/if}
-          </div>
-        {/each}
-      </div>
+      <Ruler {journey} {layout} watched={figures !== null} />
       <div
         class="body"
         style="grid-template-columns: {LANES_WIDTH}px {layout.width}px; grid-template-rows: repeat({layout.rows
@@ -445,7 +385,6 @@
             onpress={() => pressLane(row)}
           >
             {#each gaps[i] ?? [] as gap (`${gap.lane.join('.')}/${gap.index}`)}
-              {@const editing = editingGap?.index === gap.index && editingGap.lane === gap.lane.join('.')}
               <GapCell
                 {gap}
                 id={placeId({ at: 'gap', lane: gap.lane, index: gap.index })}
@@ -453,14 +392,14 @@
                 words={gapWords(gap)}
                 quiet={!editable}
                 selected={isSelected({ at: 'gap', lane: gap.lane, index: gap.index })}
-                problem={editing ? (editingGap?.problem ?? '') : null}
-                bind:text={gapText}
+                problem={typing.problemOf(gap)}
+                bind:text={typing.text}
                 onselect={() => void select({ at: 'gap', lane: gap.lane, index: gap.index })}
                 onedit={() => void editGap(gap, typedGap(gap.waits))}
                 oninsert={() => openInsert(gap, '')}
                 oncommit={() => commitGap(gap)}
                 onleave={leaveGap}
-                onblur={() => leaveGapByMouse(gap)}
+                onblur={() => void typing.take(gap)}
               />
             {/each}
 
@@ -591,42 +530,6 @@
     flex-direction: column;
     min-width: 100%;
     min-height: 100%;
-  }
-  .head {
-    position: sticky;
-    top: 0;
-    z-index: 3;
-    display: flex;
-    height: 38px;
-    background: var(--surface);
-    border-bottom: 1px solid var(--ink);
-  }
-  .corner {
-    position: sticky;
-    left: 0;
-    z-index: 4;
-    display: flex;
-    flex: none;
-    justify-content: space-between;
-    align-items: center;
-    width: 208px;
-    padding: 0 10px 0 14px;
-    color: var(--ink-soft);
-    font-size: 12.5px;
-    background: var(--surface);
-    border-right: 1px solid var(--rule-strong);
-    box-sizing: border-box;
-  }
-  .moment {
-    flex: none;
-    box-sizing: border-box;
-    padding: 9px 8px 0;
-    font-size: 13.5px;
-    border-right: 1px solid var(--rule);
-  }
-  .moment .soft {
-    margin-left: 6px;
-    font-size: 12px;
   }
   .body {
     position: relative;
