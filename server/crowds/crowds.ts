@@ -12,9 +12,10 @@ import { now, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import type { SettingsBook } from '../settings/settings.ts';
+import { narrowed, nextOf, requestFor, reverse, type Change, type Selection } from './selection.ts';
 import { mayHaveChanged } from './may-have-changed.ts';
 
-export type CrowdKind = 'existing' | 'enter' | 'look' | 'midnight' | 'end' | 'move';
+export type CrowdKind = 'existing' | 'enter' | 'look' | 'midnight' | 'end' | 'move' | 'change';
 
 export interface Crowd {
   id: number;
@@ -28,6 +29,9 @@ export interface Crowd {
   total: number;
   state: 'running' | 'stopped' | 'done';
   asked_by: string;
+  selection: Selection | null;
+  change: Change | null;
+  undoes: number | null;
 }
 
 /** People asked in one portion. */
@@ -121,6 +125,83 @@ export async function askCrowd(db: Db, { kind, by, journey, people }: Asked): Pr
   return total;
 }
 
+/**
+ * Does something with everybody of a selection; gives the crowd, or `null` where a journey that it names takes nobody in.
+ * `expected`: how many that is, for the progress.
+ */
+export async function askChangeOf(
+  db: Db,
+  {
+    selection,
+    change,
+    expected,
+    by,
+    undoes
+  }: {
+    selection: Selection;
+    change: Change;
+    expected: number;
+    by: string;
+    undoes?: number;
+  }
+): Promise<number | null> {
+  const journey = 'journey' in change ? await journeyFor(db, change) : null;
+  if ('journey' in change && !journey) return null;
+  const { rows } = await db.query<{ id: number }>(
+    `insert into crowds (kind, journey_id, begins_at, total, asked_by, selection, change, undoes)
+     values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
+    [
+      change.act === 'enter' ? 'enter' : 'change',
+      journey?.id ?? null,
+      ts(await now(db)),
+      Math.max(1, expected),
+      by,
+      // What is taken back may still be on its way to somebody: all are asked, in the order of the inbox.
+      JSON.stringify(undoes === undefined ? narrowed(selection, change) : selection),
+      JSON.stringify(change),
+      undoes ?? null
+    ]
+  );
+  await notify(db, 'inbox');
+  return rows[0]?.id ?? null;
+}
+
+/** The journey that people are put into, if it takes people in, or taken out of. */
+async function journeyFor(db: Db, change: Change & { journey: string }): Promise<{ id: number } | null> {
+  const { rows } = await db.query<{ id: number }>(
+    `select id from journeys where key = $1 and live_version is not null and ($2 = 'end' or state = 'live')`,
+    [change.journey, change.act]
+  );
+  return rows[0] ?? null;
+}
+
+/** Takes back what a crowd did with those it has asked, and stops it; `null` where that cannot be, or was done. */
+export async function undoChange(pool: Pool, id: number, by: string): Promise<number | null> {
+  return transaction(pool, async (db) => {
+    const { rows } = await db.query<{ change: Change; asked: number }>(
+      `update crowds set state = 'done', ended_at = coalesce(ended_at, clock_timestamp())
+       where id = $1 and change is not null and undoes is null and not exists (select from crowds u where u.undoes = $1)
+       returning change, asked`,
+      [id]
+    );
+    const [done] = rows;
+    const change = done && reverse(done.change);
+    if (!done || !change) return null;
+    return askChangeOf(db, { selection: { asked: id }, change, expected: done.asked, by, undoes: id });
+  });
+}
+
+/** What was done with many at once: under way, stopped, and the last of those that are done. */
+export async function changesOfMany(db: Db): Promise<(Crowd & { undone: boolean })[]> {
+  const { rows } = await db.query<Crowd & { undone: boolean }>({
+    name: 'crowds-changes',
+    text: `select c.id, c.kind, c.journey_id, c.version, null as people, c.begins_at, c.reached, c.asked, c.total, c.state, c.asked_by,
+        c.change, c.undoes, null as selection, exists (select from crowds u where u.undoes = c.id) as undone
+      from crowds c where c.change is not null order by c.id desc limit 5`
+  });
+  return rows;
+}
+
 /** The next instant at which a crowd begins, UTC ms; `null` for none. */
 export async function nextCrowd(db: Db): Promise<number | null> {
   const { rows } = await db.query<{ at: number | null }>({
@@ -139,7 +220,7 @@ export async function workCrowd(pool: Pool, settings: SettingsBook, portion = PO
       name: 'take-crowd',
       text: `
         select c.id, c.kind, c.journey_id, c.version, c.people, c.begins_at, c.reached, c.asked, c.total, c.state, c.asked_by,
-          v.document, j.key, (c.kind not in ('existing', 'enter') or j.state = 'live') as open
+          c.selection, c.change, c.undoes, v.document, j.key, (c.kind not in ('existing', 'enter') or j.state = 'live') as open
         from crowds c
         left join journeys j on j.id = c.journey_id
         left join versions v on v.journey_id = c.journey_id and v.number = c.version
@@ -165,7 +246,9 @@ export async function workCrowd(pool: Pool, settings: SettingsBook, portion = PO
       ? { people: 0, last: null, ended: true }
       : crowd.kind === 'midnight'
         ? await askAtMidnight(db, crowd, at, settings, portion)
-        : await ask(db, crowd, at, portion);
+        : crowd.selection && crowd.change
+          ? await askSelected(db, crowd, crowd.selection, crowd.change, at, settings, portion)
+          : await ask(db, crowd, at, portion);
     await db.query({
       name: 'crowd-portion',
       text: `update crowds set worked_at = clock_timestamp(), reached = coalesce($2, reached), asked = asked + $3, state = $4,
@@ -174,6 +257,7 @@ export async function workCrowd(pool: Pool, settings: SettingsBook, portion = PO
     });
     if (asked.people) await notify(db, 'inbox');
     if (crowd.journey_id !== null) await changed(db, { journeys: [crowd.journey_id] });
+    if (crowd.change) await changed(db, { people: 'many' });
     return true;
   });
 }
@@ -207,6 +291,28 @@ async function ask(
   );
   const { people = 0, last = null } = rows[0] ?? {};
   return { people, last, ended: people < portion };
+}
+
+/** Of the next people in their order, those of a selection. */
+async function askSelected(
+  db: Db,
+  crowd: Crowd,
+  selection: Selection,
+  change: Change,
+  at: number,
+  settings: SettingsBook,
+  portion: number
+): Promise<Portion> {
+  const { workspace } = await settings.read(db);
+  const { ids, last, ended } = await nextOf(db, selection, crowd.reached, portion, at, workspace);
+  const [name, data] = requestFor(change);
+  await db.query(
+    `insert into happenings (person_id, name, at, source, source_id, data)
+     select id, $2, $3::timestamptz, 'crowd', $4, $5::jsonb from unnest($1::bigint[]) as t (id) order by id
+     on conflict do nothing`,
+    [ids, name, ts(at), `${crowd.id}`, JSON.stringify(data)]
+  );
+  return { people: ids.length, last, ended };
 }
 
 /** People whom one statement holds against segments. */
@@ -276,7 +382,7 @@ export async function stopCrowd(db: Db, id: number, stop: boolean): Promise<bool
 export async function crowdsOf(db: Db, journeyId: number): Promise<Crowd[]> {
   const { rows } = await db.query<Crowd>({
     name: 'crowds-of-journey',
-    text: `select id, kind, journey_id, version, null as people, begins_at, reached, asked, total, state, asked_by
+    text: `select id, kind, journey_id, version, null as people, begins_at, reached, asked, total, state, asked_by, null as selection, change, undoes
       from crowds where journey_id = $1 and state <> 'done' order by id`,
     values: [journeyId]
   });

@@ -9,6 +9,7 @@ import type { Condition } from '../../core/condition/schema.ts';
 import { now } from '../clock/clock.ts';
 import { knownZones } from '../crowds/may-have-changed.ts';
 import { transaction, type Db, type Pool } from '../db/pool.ts';
+import { concerns, selectionSql, type Change, type Selection } from '../crowds/selection.ts';
 import type { SettingsBook } from '../settings/settings.ts';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
 
@@ -53,7 +54,7 @@ export class TooLong extends Error {
 let underway = 0;
 
 /** Runs a look within its limits; throws {@link TooLong} where it would not be over in time, or too many are under way. */
-async function look<T>(pool: Pool, work: (db: Db) => Promise<T>): Promise<T> {
+export async function look<T>(pool: Pool, work: (db: Db) => Promise<T>): Promise<T> {
   if (underway >= AT_ONCE) throw new TooLong('Others are being counted just now.', true);
   underway++;
   try {
@@ -68,6 +69,58 @@ async function look<T>(pool: Pool, work: (db: Db) => Promise<T>): Promise<T> {
   } finally {
     underway--;
   }
+}
+
+/** Everybody, or where they are too many a part of them: SQL of `people p`, how many there are, and of how many percent it is. */
+async function everybody(db: Db, lookedAt = LOOKED_AT): Promise<{ about: number; part: number | null; from: string }> {
+  const { rows } = await db.query<{ about: number }>(
+    `select greatest(reltuples, 0)::bigint as about from pg_class where oid = 'people'::regclass`
+  );
+  const about = rows[0]?.about ?? 0;
+  const part = about > 2 * lookedAt ? (100 * lookedAt) / about : null;
+  return {
+    about,
+    part,
+    from: `people p${part === null ? '' : ` tablesample system (${part.toFixed(4)}) repeatable (1)`}`
+  };
+}
+
+export interface SelectedCount {
+  people: number;
+  /** Of those, whom the change concerns. */
+  concerned: number;
+  /** Neither is an estimate, nor an upper bound. */
+  exact: boolean;
+}
+
+/** How many people a selection holds, and of how many a change would be one. */
+export async function countSelected(
+  pool: Pool,
+  settings: SettingsBook,
+  selection: Selection,
+  change: Change | null
+): Promise<SelectedCount> {
+  const zones = await knownZones(pool);
+  return look(pool, async (db) => {
+    const { workspace } = await settings.read(db);
+    const asked = { at: await now(db), workspace, zones };
+    const few = selection.ids !== undefined || selection.asked !== undefined;
+    const { part, from } = few ? { part: null, from: 'people p' } : await everybody(db);
+    const parameters = new Parameters();
+    const all = selectionSql(selection, asked, parameters);
+    const own = change && concerns(change);
+    const more = own ? conditionSql(own, 'over', asked, parameters) : { sql: 'true', exact: true };
+    const { rows } = await db.query<{ people: number; concerned: number }>(
+      `select count(*) as people, count(*) filter (where ${more.sql}) as concerned from ${from} where ${all.sql}`,
+      parameters.values
+    );
+    const scaled = (n: number): number => Math.round(part === null ? n : (n * 100) / part);
+    return {
+      people: scaled(rows[0]?.people ?? 0),
+      concerned: scaled(rows[0]?.concerned ?? 0),
+      exact: part === null && all.exact && more.exact
+    };
+  });
 }
 
 /** Whether a condition asks what only a walk knows. */
@@ -87,11 +140,7 @@ export async function countPeople(
   return look(pool, async (db) => {
     const { workspace } = await settings.read(db);
     const at = await now(db);
-    const { rows: sizes } = await db.query<{ about: number }>(
-      `select greatest(reltuples, 0)::bigint as about from pg_class where oid = 'people'::regclass`
-    );
-    const about = sizes[0]?.about ?? 0;
-    const part = about > 2 * lookedAt ? (100 * lookedAt) / about : null;
+    const { about, part, from } = await everybody(db, lookedAt);
     const parameters = new Parameters();
     // Each question is asked of each person once, however many of the conditions hold it: most of the time goes there.
     const columns = new Map<string, AskedSql & { name: string }>();
@@ -124,7 +173,7 @@ export async function countPeople(
     const questions = [...columns.values()].map(({ sql, name }) => `(${sql}) as ${name}`);
     const { rows } = await db.query<Record<string, number | null>>(
       `select ${['count(*) as n', ...counts].join(', ')} from (
-         select ${['p.id', ...questions].join(', ')} from people p${part === null ? '' : ` tablesample system (${part.toFixed(4)}) repeatable (1)`}
+         select ${['p.id', ...questions].join(', ')} from ${from}
          offset 0
        ) as each_person`,
       parameters.values

@@ -1,7 +1,9 @@
 /** Finding people, and one person's page. */
-import { Parameters } from '../../core/condition/sql.ts';
+import type { Condition } from '../../core/condition/schema.ts';
+import { conditionSql, Parameters, type AskedAt } from '../../core/condition/sql.ts';
 import type { ConsentState } from '../../core/person/values.ts';
 import type { Db } from '../db/pool.ts';
+import { lettersSql } from './letters.ts';
 import type { Shown } from './shown.ts';
 
 export interface PersonLine {
@@ -26,6 +28,9 @@ export type Sort = (typeof SORTS)[number];
 export interface PeopleSearch {
   text: string;
   tag: string | null;
+  /** What has to be true of them besides, and when and among what that is asked. */
+  where?: Condition | null;
+  asked?: AskedAt;
   sort: Sort;
   descending: boolean;
   page: number;
@@ -85,17 +90,12 @@ const ORDER: Record<Sort, Order> = {
   walking: agendaOrder('walking', 'walking > 0')
 };
 
-/** What is searched by letters: the expression of the index `people_letters`. */
-const LETTERS = `lower(coalesce(p.first_name, '') || ' ' || coalesce(p.last_name, '') || ' ' || coalesce(p.email, '') || ' ' || coalesce(p.phone, ''))`;
-
-function filterSql(search: Pick<PeopleSearch, 'text' | 'tag'>, parameters: Parameters): string {
+function filterSql(search: Pick<PeopleSearch, 'text' | 'tag' | 'where' | 'asked'>, parameters: Parameters): string {
   const parts: string[] = [];
   if (search.tag)
     parts.push(`exists (select from person_tags t where t.person_id = p.id and t.tag = ${parameters.add(search.tag)})`);
-  for (const word of search.text.trim().split(/\s+/).filter(Boolean)) {
-    const like = parameters.add(`%${word.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`);
-    parts.push(`${LETTERS} like ${like}`);
-  }
+  parts.push(...lettersSql(search.text, parameters));
+  if (search.where && search.asked) parts.push(`(${conditionSql(search.where, 'over', search.asked, parameters).sql})`);
   return parts.length ? parts.join(' and ') : 'true';
 }
 
@@ -110,7 +110,9 @@ export interface PeopleFound {
 }
 
 export async function searchPeople(db: Db, search: PeopleSearch): Promise<PeopleFound> {
-  const [{ total, more }, ids] = await Promise.all([countPeople(db, search), pageOf(db, search)]);
+  // One after the other: `db` may be one connection.
+  const { total, more } = await countPeople(db, search);
+  const ids = await pageOf(db, search);
   const { rows } = await db.query<PersonLine>({
     name: 'people-lines',
     text: `

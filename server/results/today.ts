@@ -175,7 +175,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       values: [week]
     }),
     db.query<{ n: number; title: string; name: string; journey: string; fields: Record<string, unknown> }>({
-      name: 'tasks-due',
+      name: 'today-tasks-due',
       text: `
         select t.n, t.title, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
           j.name as journey, ${allFields('p')} as fields

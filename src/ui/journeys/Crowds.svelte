@@ -14,7 +14,8 @@
     look: 'Dates are being worked out',
     midnight: 'Segments are being looked at',
     move: 'Those inside are going over to the new version',
-    end: 'Everybody is leaving'
+    end: 'Everybody is leaving',
+    change: 'People are being taken out'
   };
 </script>
 

@@ -2,7 +2,16 @@ import { z } from 'zod';
 import { fail } from '@sveltejs/kit';
 import { LONGEST, naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
-import { PER_PAGE, searchPeople, SORTS, tagNames } from '$server/people/people.ts';
+import { now } from '$server/clock/clock.ts';
+import { changesOfMany, stopCrowd, undoChange } from '$server/crowds/crowds.ts';
+import { knownZones } from '$server/crowds/may-have-changed.ts';
+import { journeyNames } from '$server/journeys/journeys.ts';
+import { look, TooLong } from '$server/people/counting.ts';
+import { knownNames } from '$server/people/names.ts';
+import { PER_PAGE, searchPeople, SORTS, tagNames, type PeopleFound, type PeopleSearch } from '$server/people/people.ts';
+import { removeSegment, saveSegment, segmentLines } from '$server/settings/segments.ts';
+import { SettingsBook } from '$server/settings/settings.ts';
+import { whereFrom } from '$ui/people/selection.ts';
 import { scoreNames, showFacts, shownFacts } from '$server/people/shown.ts';
 import { fieldNames, OWN_FIELDS } from '$server/people/field-names.ts';
 import type { Actions, PageServerLoad } from './$types';
@@ -15,6 +24,8 @@ const query = z.object({
   page: z.coerce.number().int().min(1).max(100_000).catch(1)
 });
 
+const settings = new SettingsBook();
+
 export const load: PageServerLoad = async ({ url, depends }) => {
   depends('live:people');
   const p = url.searchParams;
@@ -26,22 +37,40 @@ export const load: PageServerLoad = async ({ url, depends }) => {
     page: p.get('page') ?? 1
   });
   const shown = await shownFacts(db());
+  const where = whereFrom(p.get('where'));
   const search = {
     shown,
+    where: where ?? null,
     text: read.q,
     tag: read.tag,
     sort: read.sort,
     descending: read.down === '1',
     page: read.page
   };
-  const [{ people, total, more }, tags, fields, scores] = await Promise.all([
-    searchPeople(db(), search),
-    tagNames(db()),
-    fieldNames(db()),
-    scoreNames(db())
-  ]);
+  let problem = where === undefined ? 'The rule in this address cannot be read: everybody is shown.' : '';
+  const [{ people, total, more }, tags, fields, scores, known, journeys, { segments, revision }, done] =
+    await Promise.all([
+      find(search).catch((error: unknown) => {
+        if (!(error instanceof TooLong)) throw error;
+        problem = `${error.message} Ask for less, or for something that fewer people meet.`;
+        return { people: [], total: 0, more: false };
+      }),
+      tagNames(db()),
+      fieldNames(db()),
+      scoreNames(db()),
+      knownNames(db()),
+      journeyNames(db()),
+      segmentLines(db()),
+      changesOfMany(db())
+    ]);
   return {
     people,
+    problem,
+    known,
+    journeys,
+    segments,
+    revision,
+    done,
     total,
     more,
     tags,
@@ -53,6 +82,19 @@ export const load: PageServerLoad = async ({ url, depends }) => {
   };
 };
 
+/** A rule is asked of many at once: within limits, so that one that is slow holds up nobody else. */
+async function find(search: PeopleSearch): Promise<PeopleFound> {
+  if (!search.where) return searchPeople(db(), search);
+  const zones = await knownZones(db());
+  return look(db(), async (one) => {
+    const { workspace } = await settings.read(one);
+    return searchPeople(one, { ...search, asked: { at: await now(one), workspace, zones } });
+  });
+}
+
+const segment = z.object({ name: naming(LONGEST.name).min(1), where: z.string(), revision: z.coerce.number().int() });
+const crowdAct = z.object({ id: z.coerce.number().int().positive(), act: z.enum(['stop', 'go', 'undo']) });
+
 const chosen = z.object({ fact: z.enum(['field', 'score']), name: naming(LONGEST.name) });
 
 export const actions: Actions = {
@@ -62,5 +104,30 @@ export const actions: Actions = {
     if (!read.success) return fail(400, { problem: 'There is no such field or score.' });
     await showFacts(db(), { [read.data.fact]: read.data.name || null });
     return {};
+  },
+  /** Saves the rule as a segment. */
+  segment: async ({ request, locals }) => {
+    const read = segment.safeParse(Object.fromEntries(await request.formData()));
+    const when = read.success ? whereFrom(read.data.where) : undefined;
+    if (!read.success || !when) return fail(400, { segmentProblem: 'Say its name, and a rule that can be read.' });
+    const saved = await saveSegment(db(), { name: read.data.name, when }, read.data.revision, locals.user?.name ?? '');
+    return saved.ok ? { segmentSaved: read.data.name } : fail(409, { segmentProblem: saved.problems.join(' ') });
+  },
+  removeSegment: async ({ request, locals }) => {
+    const read = segment.omit({ where: true }).safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { segmentProblem: 'Which segment?' });
+    const done = await removeSegment(db(), read.data.name, read.data.revision, locals.user?.name ?? '');
+    return done.ok ? { segmentRemoved: read.data.name } : fail(409, { segmentProblem: done.problems.join(' ') });
+  },
+  /** Stops what is done with many at once, lets it go on, or takes it back. */
+  many: async ({ request, locals }) => {
+    const read = crowdAct.safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { manyProblem: 'There is no such act.' });
+    const { id, act } = read.data;
+    const done =
+      act === 'undo'
+        ? (await undoChange(db(), id, locals.user?.name ?? '')) !== null
+        : await stopCrowd(db(), id, act === 'stop');
+    return done ? {} : fail(409, { manyProblem: 'That is over already.' });
   }
 };

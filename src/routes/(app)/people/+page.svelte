@@ -9,9 +9,15 @@
   import SortHeader from '$ui/kit/SortHeader.svelte';
   import { useFormat } from '$ui/format.ts';
   import { fieldText, heading, plural, number } from '$core/tell/words.ts';
-  import type { PageData } from './$types';
+  import { conditionWords } from '$core/tell/condition.ts';
+  import type { Condition } from '$core/condition/schema.ts';
+  import ManyBar from '$ui/people/ManyBar.svelte';
+  import ManyDone from '$ui/people/ManyDone.svelte';
+  import Sieve from '$ui/people/Sieve.svelte';
+  import { selectionFrom } from '$ui/people/selection.ts';
+  import type { ActionData, PageData } from './$types';
 
-  let { data }: { data: PageData } = $props();
+  let { data, form }: { data: PageData; form: ActionData } = $props();
   const format = useFormat();
   let timer: ReturnType<typeof setTimeout>;
 
@@ -22,6 +28,14 @@
       if (value) query.set(key, value);
       else query.delete(key);
     return `?${query}`;
+  }
+  function fileQuery(format: string): string {
+    const query = new URLSearchParams({ format });
+    for (const key of ['q', 'tag', 'where']) {
+      const value = page.url.searchParams.get(key);
+      if (value) query.set(key, value);
+    }
+    return String(query);
   }
   function search(text: string): void {
     clearTimeout(timer);
@@ -38,6 +52,46 @@
       void goto(address({ sort: next.by, down: next.down ? '1' : null }), { replaceState: true, noScroll: true });
     }
   };
+  // svelte-ignore state_referenced_locally
+  let sieve = $state(data.search.where !== null);
+  let many = $state(false);
+  /** Ticked by hand. */
+  let ticked = $state<Set<number>>(new Set());
+  function tick(id: number): void {
+    const next = new Set(ticked);
+    if (!next.delete(id)) next.add(id);
+    ticked = next;
+  }
+  const onPage = $derived(data.people.map((p) => p.id));
+  const all = $derived(onPage.length > 0 && onPage.every((id) => ticked.has(id)));
+  function tickAll(): void {
+    const next = new Set(ticked);
+    for (const id of onPage)
+      if (all) next.delete(id);
+      else next.add(id);
+    ticked = next;
+  }
+  const shownSelection = $derived(selectionFrom(page.url.searchParams) ?? {});
+  const selection = $derived(ticked.size ? { ids: [...ticked] } : shownSelection);
+  const whom = $derived(
+    ticked.size
+      ? `The ${plural(ticked.size, 'person', 'people')} ticked`
+      : `All ${plural(data.total, 'person', 'people')} found`
+  );
+  let narrowing: ReturnType<typeof setTimeout>;
+  function narrow(where: Condition | null): void {
+    clearTimeout(narrowing);
+    narrowing = setTimeout(
+      () =>
+        void goto(address({ where: where && JSON.stringify(where) }), {
+          replaceState: true,
+          keepFocus: true,
+          noScroll: true
+        }),
+      250
+    );
+  }
+  const said = $derived(form as { segmentProblem?: string; segmentSaved?: string; manyProblem?: string } | null);
   const first = $derived((data.search.page - 1) * data.perPage + 1);
   const last = $derived(Math.min(data.total, first + data.perPage - 1));
 </script>
@@ -71,7 +125,7 @@
           'people'
         )}{data.search.text ? ` with “${data.search.text}”` : ''}{data.search.tag
           ? ` who have the tag ${data.search.tag}`
-          : ''}
+          : ''}{data.search.where ? ` who ${conditionWords(data.search.where, String)}` : ''}
       </p>
     </div>
     <FindBox
@@ -88,64 +142,139 @@
         onchange={(tag) => void goto(address({ tag: tag || null }))}
       />
     </div>
+    <Button size="field" kind="tertiary" on:click={() => (sieve = !sieve)}>Only those who …</Button>
     <Button size="field" href="/people/import">Import people</Button>
   </header>
-  {#if data.people.length}
-    <!-- svelte-ignore a11y_no_noninteractive_tabindex (a part that scrolls must be reachable by keyboard) -->
-    <div class="scroll" role="region" tabindex="0" aria-label="People, table">
-      <table class="figures">
-        <thead>
-          <tr>
-            <SortHeader name="Name" column="name" bind:sort={sorter.value} />
-            <SortHeader name="Email" column="email" bind:sort={sorter.value} />
-            <th scope="col">Phone</th>
-            {#if data.search.shown.field}<th scope="col">{heading(data.search.shown.field)}</th>{/if}
-            <th scope="col">Tags</th>
-            <th scope="col">Consent <small>email · text</small></th>
-            {#if data.search.shown.score}
-              <SortHeader name={heading(data.search.shown.score)} column="score" bind:sort={sorter.value} figure />
-            {/if}
-            <SortHeader name="Walks now" column="walking" bind:sort={sorter.value} figure />
-            <SortHeader name="Last did" column="last" bind:sort={sorter.value} />
-          </tr>
-        </thead>
-        <tbody>
-          {#each data.people as p (p.id)}
-            <tr>
-              <td class="nowrap"><a href="/people/{p.id}">{p.name}</a></td>
-              <td class="clip">{p.email ?? ''}</td>
-              <td class="nowrap">{p.phone ?? ''}</td>
-              {#if data.search.shown.field}<td class="nowrap">{fieldText(p.field)}</td>{/if}
-              <td class="clip">{p.tags.join(', ')}</td>
-              <td class="nowrap">{p.consentEmail ?? 'never asked'} · {p.consentSms ?? 'never asked'}</td>
-              {#if data.search.shown.score}<td class="number">{p.score ?? ''}</td>{/if}
-              <td class="number">{p.walking || ''}</td>
-              <td class="nowrap">{p.lastDid ? `${p.lastDid} ${format.date(p.lastDidAt ?? 0)}` : ''}</td>
-            </tr>
-          {/each}
-        </tbody>
-      </table>
-    </div>
-    <nav aria-label="Pages">
-      <span class="soft">{number(first)}–{number(last)} of {data.more ? 'about ' : ''}{number(data.total)}</span>
-      {#if data.search.page > 1}<a href="{address({})}&page={data.search.page - 1}">Previous {data.perPage}</a>{/if}
-      {#if last < data.total}<a href="{address({})}&page={data.search.page + 1}">Next {data.perPage}</a>{/if}
-      {#if data.fields.length || data.scores.length}
-        <span class="shown soft"
-          >Columns {@render shownFact('field', data.fields)} {@render shownFact('score', data.scores)}</span
-        >
-      {/if}
-    </nav>
-  {:else if data.search.text || data.search.tag}
-    <p class="empty">Nobody fits. <a href="/people">Show everyone</a></p>
-  {:else}
-    <p class="empty">
-      People stand here once there are some. <a href="/people/import">Import them from a spreadsheet</a>
-    </p>
+  <ManyDone done={data.done} journeys={data.journeys} problem={said?.manyProblem ?? ''} now={data.clock.now} />
+  {#if data.problem}<p class="problem" role="alert">{data.problem}</p>{/if}
+  {#if many}
+    <ManyBar
+      {selection}
+      {whom}
+      known={data.known}
+      journeys={data.journeys}
+      onclose={() => ((many = false), (ticked = new Set()))}
+    />
   {/if}
+  <div class="beside">
+    <div class="found">
+      {#if data.people.length}
+        <div class="acts">
+          <button class="act" onclick={() => (many = true)}
+            >{ticked.size ? `With the ${number(ticked.size)} ticked …` : `With all ${number(data.total)} …`}</button
+          >
+          <span class="soft"
+            >Save as <a href="/people/export?{fileQuery('csv')}" download>CSV</a>,
+            <a href="/people/export?{fileQuery('ndjson')}" download>NDJSON</a></span
+          >
+        </div>
+        <!-- svelte-ignore a11y_no_noninteractive_tabindex (a part that scrolls must be reachable by keyboard) -->
+        <div class="scroll" role="region" tabindex="0" aria-label="People, table">
+          <table class="figures">
+            <thead>
+              <tr>
+                <th scope="col" class="tick"
+                  ><input type="checkbox" aria-label="Tick all on this page" checked={all} onchange={tickAll} /></th
+                >
+                <SortHeader name="Name" column="name" bind:sort={sorter.value} />
+                <SortHeader name="Email" column="email" bind:sort={sorter.value} />
+                <th scope="col">Phone</th>
+                {#if data.search.shown.field}<th scope="col">{heading(data.search.shown.field)}</th>{/if}
+                <th scope="col">Tags</th>
+                <th scope="col">Consent <small>email · text</small></th>
+                {#if data.search.shown.score}
+                  <SortHeader name={heading(data.search.shown.score)} column="score" bind:sort={sorter.value} figure />
+                {/if}
+                <SortHeader name="Walks now" column="walking" bind:sort={sorter.value} figure />
+                <SortHeader name="Last did" column="last" bind:sort={sorter.value} />
+              </tr>
+            </thead>
+            <tbody>
+              {#each data.people as p (p.id)}
+                <tr class:ticked={ticked.has(p.id)}>
+                  <td class="tick"
+                    ><input
+                      type="checkbox"
+                      aria-label="Tick {p.name}"
+                      checked={ticked.has(p.id)}
+                      onchange={() => tick(p.id)}
+                    /></td
+                  >
+                  <td class="nowrap"><a href="/people/{p.id}">{p.name}</a></td>
+                  <td class="clip">{p.email ?? ''}</td>
+                  <td class="nowrap">{p.phone ?? ''}</td>
+                  {#if data.search.shown.field}<td class="nowrap">{fieldText(p.field)}</td>{/if}
+                  <td class="clip">{p.tags.join(', ')}</td>
+                  <td class="nowrap">{p.consentEmail ?? 'never asked'} · {p.consentSms ?? 'never asked'}</td>
+                  {#if data.search.shown.score}<td class="number">{p.score ?? ''}</td>{/if}
+                  <td class="number">{p.walking || ''}</td>
+                  <td class="nowrap">{p.lastDid ? `${p.lastDid} ${format.date(p.lastDidAt ?? 0)}` : ''}</td>
+                </tr>
+              {/each}
+            </tbody>
+          </table>
+        </div>
+        <nav aria-label="Pages">
+          <span class="soft">{number(first)}–{number(last)} of {data.more ? 'about ' : ''}{number(data.total)}</span>
+          {#if data.search.page > 1}<a href="{address({})}&page={data.search.page - 1}">Previous {data.perPage}</a>{/if}
+          {#if last < data.total}<a href="{address({})}&page={data.search.page + 1}">Next {data.perPage}</a>{/if}
+          {#if data.fields.length || data.scores.length}
+            <span class="shown soft"
+              >Columns {@render shownFact('field', data.fields)} {@render shownFact('score', data.scores)}</span
+            >
+          {/if}
+        </nav>
+      {:else if data.problem && data.search.where}
+        <p class="empty"><a href="/people">Show everyone</a></p>
+      {:else if data.search.text || data.search.tag || data.search.where}
+        <p class="empty">Nobody fits. <a href="/people">Show everyone</a></p>
+      {:else}
+        <p class="empty">
+          People stand here once there are some. <a href="/people/import">Import them from a spreadsheet</a>
+        </p>
+      {/if}
+    </div>
+    {#if sieve}
+      <Sieve
+        where={data.search.where}
+        known={data.known}
+        journeys={data.journeys}
+        segments={data.segments}
+        revision={data.revision}
+        problem={said?.segmentProblem ?? ''}
+        saved={said?.segmentSaved ?? ''}
+        onchange={narrow}
+        onclose={() => ((sieve = false), narrow(null))}
+      />
+    {/if}
+  </div>
 </div>
 
 <style>
+  .beside {
+    display: flex;
+    gap: 14px;
+    align-items: flex-start;
+  }
+  .found {
+    flex: 1;
+    min-width: 0;
+  }
+  .acts {
+    display: flex;
+    gap: 18px;
+    padding: 0 8px 8px;
+  }
+  .tick {
+    width: 22px;
+  }
+  .ticked td {
+    background: var(--action-pale);
+  }
+  .problem {
+    margin-bottom: 8px;
+    color: var(--failure);
+  }
   .tag {
     flex: none;
     width: 200px;
@@ -176,7 +305,7 @@
     padding: 5px 8px;
   }
   .clip {
-    max-width: 170px;
+    max-width: 150px;
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;

@@ -1,0 +1,150 @@
+/** Something done with many people at once: those of whom a condition is true, with some letters, or chosen by hand. */
+import { afterEach, beforeEach, describe, expect, it } from 'vitest';
+import { askChangeOf, changesOfMany, stopCrowd, undoChange, workCrowd } from '../../server/crowds/crowds.ts';
+import { nextOf, type Change, type Selection } from '../../server/crowds/selection.ts';
+import { settle } from '../../server/clock/skip.ts';
+import { countSelected } from '../../server/people/counting.ts';
+import { brake } from '../../server/journeys/brake.ts';
+import { saveSettings } from '../../server/settings/settings.ts';
+import { HOUR, journey, mail, MONDAY, reachable, wait } from '../make.ts';
+import { addPeople, live, openWorld, skipTo, type World } from './world.ts';
+
+let world: World;
+beforeEach(async () => {
+  world = await openWorld();
+  await addPeople(
+    world.pool,
+    Array.from({ length: 30 }, (_, i) =>
+      reachable(`p${i + 1}`, (p) => {
+        p.fields.set('phone', `+4477009${String(i).padStart(5, '0')}`);
+        p.fields.set('visits', i);
+        if (i % 3 === 0) p.tags.add('third');
+      })
+    )
+  );
+});
+afterEach(() => world.close());
+
+const MANY: Selection = { where: { field: 'visits', gte: 10 } };
+const tagged = async (tag: string): Promise<number> =>
+  (await world.pool.query<{ n: number }>('select count(*) as n from person_tags where tag = $1', [tag])).rows[0]!.n;
+const ask = (selection: Selection, change: Change): Promise<number | null> =>
+  askChangeOf(world.pool, { selection, change, expected: 20, by: 'Nuala' });
+const count = (selection: Selection, change: Change | null = null): ReturnType<typeof countSelected> =>
+  countSelected(world.pool, world.engine.plans.settings, selection, change);
+const work = (portion?: number): Promise<boolean> => workCrowd(world.pool, world.engine.plans.settings, portion);
+
+it('a tag is put on those who do not have it yet, said in numbers before, and taken back from just those', async () => {
+  const change: Change = { act: 'add tag', tag: 'third' };
+  expect(await count(MANY, change)).toEqual({ people: 20, concerned: 14, exact: true });
+  const id = await ask(MANY, change);
+  await settle(world.engine, false);
+  expect(await tagged('third')).toBe(24);
+  const [done] = await changesOfMany(world.pool);
+  expect(done).toMatchObject({ id, asked: 14, state: 'done', undone: false, asked_by: 'Nuala' });
+  expect(await undoChange(world.pool, id!, 'Nuala')).not.toBeNull();
+  expect(await undoChange(world.pool, id!, 'Nuala')).toBeNull();
+  await settle(world.engine, false);
+  // Those who had it before have it still.
+  expect(await tagged('third')).toBe(10);
+  expect((await changesOfMany(world.pool)).map((c) => c.undone)).toEqual([false, true]);
+});
+
+it('taken back while it is still on its way, nobody keeps it', async () => {
+  const id = await ask(MANY, { act: 'add tag', tag: 'new' });
+  await work(7);
+  expect(await undoChange(world.pool, id!, 'Nuala')).not.toBeNull();
+  await settle(world.engine, false);
+  expect(await tagged('new')).toBe(0);
+});
+
+it('in portions, stopped and going on, each once', async () => {
+  const id = await ask(MANY, { act: 'add list', list: 'news' });
+  await work(6);
+  expect(await stopCrowd(world.pool, id!, true)).toBe(true);
+  await settle(world.engine, false);
+  expect((await changesOfMany(world.pool))[0]).toMatchObject({ asked: 6, state: 'stopped' });
+  await stopCrowd(world.pool, id!, false);
+  await Promise.all([work(6), work(6)]);
+  await settle(world.engine, false);
+  const { rows } = await world.pool.query<{ n: number; asked: number }>(
+    `select (select count(*) from person_lists where list = 'news') as n,
+       (select count(*) from happenings where source = 'crowd') as asked`
+  );
+  expect(rows).toEqual([{ n: 20, asked: 20 }]);
+});
+
+it('by letters and by hand', async () => {
+  expect(await count({ text: 'p1@' })).toMatchObject({ people: 1 });
+  expect(await count({ text: 'p1 people' })).toMatchObject({ people: 11 });
+  expect(await count({ ids: [3, 4, 999] })).toMatchObject({ people: 2, exact: true });
+  await ask({ ids: [3, 4, 999] }, { act: 'add tag', tag: 'picked' });
+  await settle(world.engine, false);
+  expect(await tagged('picked')).toBe(2);
+});
+
+describe('a journey', () => {
+  const lane = [mail('a'), wait('w', 'P5D'), mail('b')];
+  const walking = async (): Promise<number> =>
+    (await world.pool.query<{ n: number }>(`select count(*) as n from walks where state = 'walking'`)).rows[0]!.n;
+
+  it('takes them in, and those inside are taken out', async () => {
+    await live(world, journey(lane));
+    await ask(MANY, { act: 'enter', journey: 'try' });
+    await settle(world.engine, false);
+    expect(await walking()).toBe(20);
+    expect(await count({}, { act: 'end', journey: 'try' })).toMatchObject({ people: 30, concerned: 20 });
+    await ask({ where: { field: 'visits', gte: 25 } }, { act: 'end', journey: 'try' });
+    await settle(world.engine, false);
+    expect(await walking()).toBe(15);
+  });
+
+  it('that takes nobody in, or is none, is refused', async () => {
+    expect(await ask(MANY, { act: 'enter', journey: 'nowhere' })).toBeNull();
+    await live(world, journey(lane));
+    await brake(world.pool, 'try', 'close', 'test');
+    expect(await ask(MANY, { act: 'enter', journey: 'try' })).toBeNull();
+    expect(await ask(MANY, { act: 'end', journey: 'try' })).not.toBeNull();
+  });
+});
+
+it('where the database cannot tell, the core does: points that decay', async () => {
+  await saveSettings(
+    world.pool,
+    {
+      format: 'ambulo.settings/1',
+      scores: [{ name: 'warmth', rules: [], decay: { by: 'half', every: 'P1D' } }]
+    },
+    'test'
+  );
+  await world.pool.query(
+    `insert into scores (person_id, score, points, at) select id, 'warmth', id, '${new Date(MONDAY - 11 * HOUR).toISOString()}' from people`
+  );
+  const { workspace } = await world.engine.plans.settings.read(world.pool);
+  const where = { score: 'warmth', gte: 20 };
+  const { ids } = await nextOf(world.pool, { where }, 0, 1000, MONDAY + HOUR, workspace);
+  // Half a day later 29 are worth 20.5, and 28 no more than 19.8.
+  expect(ids).toEqual([29, 30]);
+  // What the core says of each alone.
+  const alone = await Promise.all(
+    Array.from({ length: 30 }, (_, i) =>
+      nextOf(world.pool, { where, ids: [i + 1] }, 0, 1000, MONDAY + HOUR, workspace).then((r) => r.ids)
+    )
+  );
+  expect(ids).toEqual(alone.flat());
+});
+
+it('goes on past people of whom nobody belongs', async () => {
+  await world.pool.query(
+    `insert into people (email, fields, created_at, updated_at) select 'x' || n || '@people.example', '{"visits": "many"}', now(), now() from generate_series(1, 12000) n`
+  );
+  const [last] = await addPeople(world.pool, [
+    reachable('late', (p) => (p.fields.set('visits', 99), p.fields.delete('phone')))
+  ]);
+  await ask({ where: { field: 'visits', gte: 29 } }, { act: 'add tag', tag: 'far' });
+  await skipTo(world, MONDAY + HOUR);
+  const { rows } = await world.pool.query<{ id: number }>(
+    `select person_id as id from person_tags where tag = 'far' order by 1`
+  );
+  expect(rows.map((r) => r.id)).toEqual([30, last]);
+});
