@@ -3,6 +3,7 @@
  * step, comparisons that do not fit their field, hours that never open. With a
  * context, also what other journeys, the settings and the people's file say.
  */
+import { segmentCircles } from '../settings/circles.ts';
 import { isOfType, typeMismatches } from '../condition/comparison.ts';
 import type { FieldType } from '../person/values.ts';
 import type { Filters } from '../condition/happening.ts';
@@ -90,6 +91,15 @@ export function settingsProblems(settings: Settings, types: ReadonlyMap<string, 
   once(settings.ladders, 'ladders');
   once(settings.scores, 'scores');
   settings.segments?.forEach((s, i) => rules.check(s.when, ['segments', i, 'when'], 'settings know no journey'));
+  const circles = segmentCircles(settings.segments ?? []);
+  settings.segments?.forEach(({ name }, i) => {
+    const round = circles.get(name);
+    if (round)
+      say(
+        ['segments', i, 'when'],
+        `found a circle: ${[...round, name].join(', ')}; expected segments that are built on others, and not on themselves`
+      );
+  });
   settings.ladders?.forEach((l, i) => {
     l.counts.forEach((f, j) => rules.check(f, ['ladders', i, 'counts', j]));
     const names = new Set([l.after]);

@@ -1,11 +1,11 @@
 /** Something done with many people at once: those of whom a condition is true, with some letters, or chosen by hand. */
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
+import type { Condition } from '../../core/condition/schema.ts';
 import { askChangeOf, changesOfMany, stopCrowd, undoChange, workCrowd } from '../../server/crowds/crowds.ts';
 import { nextOf, type Change, type Selection } from '../../server/crowds/selection.ts';
 import { settle } from '../../server/clock/skip.ts';
 import { countSelected } from '../../server/people/counting.ts';
 import { brake } from '../../server/journeys/brake.ts';
-import { saveSettings } from '../../server/settings/settings.ts';
 import { HOUR, journey, mail, MONDAY, reachable, wait } from '../make.ts';
 import { addPeople, live, openWorld, skipTo, type World } from './world.ts';
 
@@ -108,30 +108,21 @@ describe('a journey', () => {
   });
 });
 
-it('where the database cannot tell, the core does: points that decay', async () => {
-  await saveSettings(
-    world.pool,
-    {
-      format: 'ambulo.settings/1',
-      scores: [{ name: 'warmth', rules: [], decay: { by: 'half', every: 'P1D' } }]
-    },
-    'test'
-  );
+it('where the database cannot tell, the core does: the words of an answer', async () => {
   await world.pool.query(
-    `insert into scores (person_id, score, points, at) select id, 'warmth', id, '${new Date(MONDAY - 11 * HOUR).toISOString()}' from people`
+    `insert into happenings (person_id, name, at, source, data, handled_at, record)
+     select id, 'replied', $1::timestamptz, 'test', jsonb_build_object('text', case when id = 5 then 'Yes' else 'no' end), $1::timestamptz, 1
+     from people where id in (4, 5, 6)`,
+    [new Date(MONDAY - HOUR).toISOString()]
   );
   const { workspace } = await world.engine.plans.settings.read(world.pool);
-  const where = { score: 'warmth', gte: 20 };
-  const { ids } = await nextOf(world.pool, { where }, 0, 1000, MONDAY + HOUR, workspace);
-  // Half a day later 29 are worth 20.5, and 28 no more than 19.8.
-  expect(ids).toEqual([29, 30]);
-  // What the core says of each alone.
-  const alone = await Promise.all(
-    Array.from({ length: 30 }, (_, i) =>
-      nextOf(world.pool, { where, ids: [i + 1] }, 0, 1000, MONDAY + HOUR, workspace).then((r) => r.ids)
-    )
-  );
-  expect(ids).toEqual(alone.flat());
+  const found = async (where: Condition): Promise<number[]> =>
+    (await nextOf(world.pool, { where }, 0, 1000, MONDAY, workspace)).ids;
+  expect(await found({ did: 'replied' })).toEqual([4, 5, 6]);
+  expect(await found({ did: 'replied', matches: ['yes'] })).toEqual([5]);
+  expect(await found({ all: [{ field: 'visits', lt: 10 }, { not: { did: 'replied', matches: ['yes'] } }] })).toEqual([
+    1, 2, 3, 4, 6, 7, 8, 9, 10
+  ]);
 });
 
 it('goes on past people of whom nobody belongs', async () => {

@@ -125,7 +125,7 @@
           'people'
         )}{data.search.text ? ` with “${data.search.text}”` : ''}{data.search.tag
           ? ` who have the tag ${data.search.tag}`
-          : ''}{data.search.where ? ` who ${conditionWords(data.search.where, String)}` : ''}
+          : ''}{data.search.where ? ` · they ${conditionWords(data.search.where, String)}` : ''}
       </p>
     </div>
     <FindBox
