@@ -7,6 +7,8 @@ alter table crowds
   add column selection jsonb,
   -- What is done with them.
   add column change jsonb,
+  -- What kept it from going on: it is stopped then, and holds up no other.
+  add column problem text,
   -- It takes back what another did.
   add column undoes bigint references crowds on delete set null;
 create index crowds_changes on crowds (id desc) where change is not null;

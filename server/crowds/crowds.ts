@@ -10,7 +10,7 @@ import { compile } from '../../core/journey/compile.ts';
 import { parseInstant } from '../../core/time/instant.ts';
 import { now, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
-import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import type { SettingsBook } from '../settings/settings.ts';
 import { narrowed, nextOf, requestFor, reverse, type Change, type Selection } from './selection.ts';
 import { mayHaveChanged } from './may-have-changed.ts';
@@ -32,6 +32,8 @@ export interface Crowd {
   selection: Selection | null;
   change: Change | null;
   undoes: number | null;
+  /** What kept it from going on. */
+  problem: string | null;
 }
 
 /** People asked in one portion. */
@@ -196,7 +198,7 @@ export async function changesOfMany(db: Db): Promise<(Crowd & { undone: boolean 
   const { rows } = await db.query<Crowd & { undone: boolean }>({
     name: 'crowds-changes',
     text: `select c.id, c.kind, c.journey_id, c.version, null as people, c.begins_at, c.reached, c.asked, c.total, c.state, c.asked_by,
-        c.change, c.undoes, null as selection, exists (select from crowds u where u.undoes = c.id) as undone
+        c.change, c.undoes, c.problem, null as selection, exists (select from crowds u where u.undoes = c.id) as undone
       from crowds c where c.change is not null order by c.id desc limit 5`
   });
   return rows;
@@ -214,13 +216,34 @@ export async function nextCrowd(db: Db): Promise<number | null> {
 
 /** Takes one portion of a crowd whose time has come: they take turns, and what ends comes first. True where there was one to take, or to wait for. */
 export async function workCrowd(pool: Pool, settings: SettingsBook, portion = PORTION): Promise<boolean> {
+  const taken: { id: number | null } = { id: null };
+  try {
+    return await portionTaken(pool, settings, portion, taken);
+  } catch (error) {
+    if (taken.id === null || isNobodysFault(error)) throw error;
+    // A selection that cannot be asked stops by itself: the others go on.
+    const { rowCount } = await pool.query(
+      `update crowds set state = 'stopped', problem = $2 where id = $1 and selection is not null`,
+      [taken.id, (error as Error).message.slice(0, 300)]
+    );
+    if (!rowCount) throw error;
+    return true;
+  }
+}
+
+async function portionTaken(
+  pool: Pool,
+  settings: SettingsBook,
+  portion: number,
+  taken: { id: number | null }
+): Promise<boolean> {
   return transaction(pool, async (db) => {
     const clock = await readClock(db);
     const { rows } = await db.query<Crowd & { document: Journey | null; key: string | null; open: boolean }>({
       name: 'take-crowd',
       text: `
         select c.id, c.kind, c.journey_id, c.version, c.people, c.begins_at, c.reached, c.asked, c.total, c.state, c.asked_by,
-          c.selection, c.change, c.undoes, v.document, j.key, (c.kind not in ('existing', 'enter') or j.state = 'live') as open
+          c.selection, c.change, c.undoes, c.problem, v.document, j.key, (c.kind not in ('existing', 'enter') or j.state = 'live') as open
         from crowds c
         left join journeys j on j.id = c.journey_id
         left join versions v on v.journey_id = c.journey_id and v.number = c.version
@@ -232,6 +255,7 @@ export async function workCrowd(pool: Pool, settings: SettingsBook, portion = PO
     });
     const crowd = rows[0];
     if (!crowd) return false;
+    taken.id = crowd.id;
     const waiting = await db.query<{ n: number }>({
       name: 'inbox-room',
       text: `select count(*) as n from (
@@ -369,7 +393,7 @@ export const wantsLook = (document: Journey): boolean => isDated(compile(documen
 
 /** Stops a crowd, or lets a stopped one go on behind the last portion; false where it was not in a state for it. */
 export async function stopCrowd(db: Db, id: number, stop: boolean): Promise<boolean> {
-  const { rowCount } = await db.query(`update crowds set state = $2 where id = $1 and state = $3`, [
+  const { rowCount } = await db.query(`update crowds set state = $2, problem = null where id = $1 and state = $3`, [
     id,
     stop ? 'stopped' : 'running',
     stop ? 'running' : 'stopped'
@@ -382,7 +406,7 @@ export async function stopCrowd(db: Db, id: number, stop: boolean): Promise<bool
 export async function crowdsOf(db: Db, journeyId: number): Promise<Crowd[]> {
   const { rows } = await db.query<Crowd>({
     name: 'crowds-of-journey',
-    text: `select id, kind, journey_id, version, null as people, begins_at, reached, asked, total, state, asked_by, null as selection, change, undoes
+    text: `select id, kind, journey_id, version, null as people, begins_at, reached, asked, total, state, asked_by, null as selection, change, undoes, problem
       from crowds where journey_id = $1 and state <> 'done' order by id`,
     values: [journeyId]
   });

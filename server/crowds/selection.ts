@@ -3,6 +3,7 @@
  * the database cannot tell exactly whether they belong, the core is asked.
  */
 import { z } from 'zod';
+import { eachCondition } from '../../core/condition/evaluate.ts';
 import { conditionSql, Parameters, type AskedAt } from '../../core/condition/sql.ts';
 import { conditionSchema, type Condition } from '../../core/condition/schema.ts';
 import { compile } from '../../core/journey/compile.ts';
@@ -19,10 +20,14 @@ import { knownZones } from './may-have-changed.ts';
 
 /** People chosen by hand, at most: those of some pages. */
 const MOST_BY_HAND = 2000;
+/** Each is asked of everybody: what one rule may cost. */
+const MOST_QUESTIONS = 300;
 
 export const selectionSchema = z.strictObject({
   /** What has to be true of them; absent: of everybody. */
-  where: conditionSchema.optional(),
+  where: conditionSchema
+    .refine((c) => eachCondition(c).length <= MOST_QUESTIONS, `a rule of at most ${MOST_QUESTIONS} questions`)
+    .optional(),
   /** Letters of their name or address. */
   text: plainText(200).optional(),
   /** These alone. */

@@ -2,7 +2,7 @@
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import type { Condition } from '../../core/condition/schema.ts';
 import { askChangeOf, changesOfMany, stopCrowd, undoChange, workCrowd } from '../../server/crowds/crowds.ts';
-import { nextOf, type Change, type Selection } from '../../server/crowds/selection.ts';
+import { nextOf, selectionSchema, type Change, type Selection } from '../../server/crowds/selection.ts';
 import { settle } from '../../server/clock/skip.ts';
 import { countSelected } from '../../server/people/counting.ts';
 import { brake } from '../../server/journeys/brake.ts';
@@ -138,4 +138,18 @@ it('goes on past people of whom nobody belongs', async () => {
     `select person_id as id from person_tags where tag = 'far' order by 1`
   );
   expect(rows.map((r) => r.id)).toEqual([30, last]);
+});
+
+it('one that cannot be asked stops, says why, and holds up no other', async () => {
+  const bad = await ask(MANY, { act: 'add tag', tag: 'never' });
+  await world.pool.query(
+    `update crowds set selection = '{"where": {"field": "visits", "gte": {}}, "text": 7}' where id = $1`,
+    [bad]
+  );
+  await ask(MANY, { act: 'add tag', tag: 'behind' });
+  await settle(world.engine, false);
+  expect(await tagged('behind')).toBe(20);
+  const [, stopped] = await changesOfMany(world.pool);
+  expect(stopped).toMatchObject({ id: bad, state: 'stopped', problem: expect.any(String) });
+  expect(selectionSchema.safeParse({ where: { any: Array(400).fill({ tag: 't' }) } }).success).toBe(false);
 });

@@ -47,7 +47,7 @@
         {#if c.state === 'done'}{c.asked === 1 ? 'person' : 'people'}, done{:else}of {number(
             c.total
           )}{/if}{#if c.state === 'stopped'},
-          <strong>stopped</strong>{/if}
+          <strong>stopped</strong>{#if c.problem}: {c.problem}{/if}{/if}
         <span class="soft">· {c.asked_by}, {format.dateTime(c.begins_at)}{c.undone ? ' · taken back since' : ''}</span>
       </p>
       {#if c.state !== 'done'}<progress max={c.total} value={c.asked}></progress>{/if}
