@@ -133,6 +133,19 @@ test('bands by cut points and lanes by the values that people have', async ({ pa
     });
 });
 
+test('people get in by what they did with a message of another journey', async ({ page, query }) => {
+  const { panel, sheet } = await open(page, query, { lane: [{ key: 'x', kind: 'tag', add: ['x'] }] });
+  await sheet.getByRole('button', { name: /^Everyone/ }).click();
+  await panel.getByRole('button', { name: 'Or when something else happens' }).click();
+  await panel.getByLabel('What happens').selectOption('opened');
+  await panel.getByLabel('Of which journey').selectOption('after-the-first-visit');
+  await panel.getByLabel('Which message').selectOption({ label: 'Thank you' });
+  await expect
+    .poll(() => draftOf(query))
+    .toMatchObject({ entry: { on: [{ happening: 'opened', journey: 'after-the-first-visit', of: 'thank-you' }] } });
+  await expect(page.getByRole('button', { name: /^Those who opened|^Entry Those who/ }).first()).toBeVisible();
+});
+
 test('the rules of the journey in one panel, typed and counted', async ({ page, query }) => {
   const { panel, sheet } = await open(page, query, {
     lane: [{ key: 'hello', kind: 'email', subject: 'Hello', text: 'Hello' }]

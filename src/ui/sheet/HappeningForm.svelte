@@ -7,6 +7,7 @@
   import { heading } from '$core/tell/words.ts';
   import Pick from '$ui/kit/Pick.svelte';
   import Suggest from '$ui/kit/Suggest.svelte';
+  import { send } from '$ui/api.ts';
   import { ABOUT, asking, HEARD, type Heard } from './happening.ts';
   import { inputText, type Nameable } from './panels/panel.ts';
 
@@ -39,6 +40,28 @@
             : text;
     onchange({ ...h, to });
   }
+  /** Messages of another journey, where it is one of theirs that is heard of. */
+  let others = $state.raw<{ journey: string; messages: { key: string; title: string }[] } | null>(null);
+  $effect(() => {
+    const { journey } = h;
+    if (about !== 'message' || journey === undefined) return;
+    let over = false;
+    void send<{ messages: { key: string; title: string }[] }>('GET', `/api/journeys/${journey}/messages`).then(
+      (answer) => {
+        if (!over && answer.ok) others = { journey, messages: answer.data.messages };
+      }
+    );
+    return () => {
+      over = true;
+    };
+  });
+  /** Those of another journey, with any of them; the one that is chosen stays, also before they are known. */
+  const theirs = $derived.by((): (readonly [string, string])[] => {
+    const known = others?.journey === h.journey ? (others?.messages ?? []) : [];
+    const named = [['', 'any message'] as const, ...known.map((m) => [m.key, m.title] as const)];
+    const of = h.of ?? '';
+    return named.some(([key]) => key === of) ? named : [...named, [of, of] as const];
+  });
   const setOf = (of: string): void => onchange({ ...h, of: of || undefined });
 </script>
 
@@ -50,7 +73,21 @@
     onchange={(name: Heard) => onchange(asking(name, h, known))}
   />
   {#if about === 'message'}
-    <Pick label="Which message" options={steps(known.messages, 'any message')} value={h.of ?? ''} onchange={setOf} />
+    <Pick
+      label="Of which journey"
+      options={[
+        ['', 'of this journey, or any'] as const,
+        ...known.journeys.map((j) => [j.key, `of ${j.name}`] as const)
+      ]}
+      value={h.journey ?? ''}
+      onchange={(journey) => onchange({ ...h, journey: journey || undefined, of: undefined })}
+    />
+    <Pick
+      label="Which message"
+      options={h.journey === undefined ? steps(known.messages, 'any message') : theirs}
+      value={h.of ?? ''}
+      onchange={setOf}
+    />
     {#if heard === 'clicked'}
       <TextInput
         size="sm"

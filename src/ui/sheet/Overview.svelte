@@ -26,6 +26,7 @@
   width={layout.width * scale}
   height={layout.height * scale}
   viewBox="0 0 {layout.width} {layout.height}"
+  preserveAspectRatio="none"
   aria-hidden="true"
   onmousedown={(e) => e.preventDefault()}
   onpointerdown={(e) => {
@@ -53,6 +54,7 @@
 <style>
   svg {
     display: block;
+    box-sizing: content-box;
     background: var(--surface);
     border: 1px solid var(--rule);
     cursor: pointer;

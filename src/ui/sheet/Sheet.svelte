@@ -27,7 +27,7 @@
   import SheetLines from './SheetLines.svelte';
   import StepCard from './StepCard.svelte';
   import { nextStop, placeId, same, stopsOf } from './stops.ts';
-  import { LANES_WIDTH, RULER_HEIGHT, SheetView } from './view.svelte.ts';
+  import { LANES_WIDTH, SheetView } from './view.svelte.ts';
 
   interface Props {
     editor: Editor;
@@ -87,9 +87,7 @@
     const near = layout.gaps.filter((g) => view.near(g.x1, g.x2, g.y));
     return layout.rows.map((_, i) => near.filter((g) => g.row === i));
   });
-  const fits = $derived(
-    LANES_WIDTH + layout.width <= view.exactly.width && RULER_HEIGHT + layout.height <= view.exactly.height
-  );
+  const fits = $derived(layout.width <= view.exactly.width && layout.height <= view.exactly.height);
   $effect(() => {
     const observer = new ResizeObserver(() => view.look());
     observer.observe(sheet);

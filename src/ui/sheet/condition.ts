@@ -68,7 +68,7 @@ const only = (c: object, ...keys: string[]): boolean => Object.keys(c).every((k)
 export function questionOf(c: Condition): Question | null {
   if ('did' in c) {
     if (c.since !== undefined || c.times !== undefined) return null;
-    if (MESSAGES.includes(c.did) && c.of !== undefined) return c.journey === undefined ? 'did' : null;
+    if (MESSAGES.includes(c.did) && c.of !== undefined) return c.journey === undefined ? 'did' : 'happened';
     return 'happened';
   }
   if ('tag' in c) return 'tag';

@@ -15,7 +15,7 @@ const SMALLEST = 0.2;
 export class SheetView {
   /** The part that is in view, in px of the field. */
   area = $state.raw({ x: 0, y: 0, width: 1600, height: 1200 });
-  /** The same to the px, for whoever shows it: what is drawn does not depend on it. */
+  /** What of the field is to be seen beside the lanes and below the ruler, to the px: what is drawn does not depend on it. */
   exactly = $state.raw({ x: 0, y: 0, width: 1600, height: 1200 });
   zoom = $state(1);
 
@@ -44,7 +44,7 @@ export class SheetView {
       number
     ];
     const before = this.area;
-    this.exactly = { x, y, width, height };
+    this.exactly = { x, y, width: width - LANES_WIDTH, height: height - RULER_HEIGHT };
     const moved = Math.abs(x - before.x) >= AHEAD / 2 || Math.abs(y - before.y) >= AHEAD / 2;
     if (moved || width !== before.width || height !== before.height) this.area = { x, y, width, height };
   }
