@@ -37,7 +37,6 @@ const WORK: [string, Work][] = [
           tag: null,
           sort,
           descending,
-          page: 1,
           shown: { field: 'town', score: 'interest' }
         })
     ])

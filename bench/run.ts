@@ -8,12 +8,15 @@ import { enter } from './enter.ts';
 import { history } from './history.ts';
 import { partitions } from './partitions.ts';
 import { hours } from './hours.ts';
+import { importing } from './import.ts';
 import { pages } from './pages.ts';
+import { peoplePage } from './people-page.ts';
 import { intake } from './intake.ts';
 import { queue } from './queue.ts';
 import { segment } from './segment.ts';
 import { sheet } from './sheet.ts';
 import { trace } from './trace.ts';
+import { selection } from './selection.ts';
 import { typed } from './typed.ts';
 import { waiting } from './waiting.ts';
 import { workers } from './workers.ts';
@@ -30,9 +33,12 @@ const ALL: Record<string, Benchmark> = {
   segment,
   sheet,
   typed,
+  selection,
+  import: importing,
   history,
   partitions,
   pages,
+  'people-page': peoplePage,
   walks,
   hours,
   trace

@@ -4,17 +4,14 @@
  */
 import type { Condition } from '../core/condition/schema.ts';
 import { eachCondition } from '../core/condition/evaluate.ts';
-import { migrate } from '../server/db/migrate.ts';
-import { openPool } from '../server/db/pool.ts';
 import { countPeople } from '../server/people/counting.ts';
 import { SettingsBook } from '../server/settings/settings.ts';
-import { withCluster } from './database.ts';
-import { fill } from './segment.ts';
+import { withPeople } from './people.ts';
 import { median, type Benchmark } from './row.ts';
 
 const PEOPLE = 100_000;
 const ROUNDS = 7;
-const RULE: Condition = {
+export const RULE: Condition = {
   all: [
     { tag: 'member' },
     { field: 'town', is: 'Quillmoor' },
@@ -31,38 +28,28 @@ const RULE: Condition = {
 };
 
 export const typed: Benchmark = (say) =>
-  withCluster(async (cluster) => {
-    const pool = openPool(cluster.url);
-    try {
-      await migrate(pool);
-      await pool.query(
-        `insert into workspace (name, zone, clock, practice_now, secret) values ('Bench', 'UTC', 'practice', '2027-03-01T09:00:00Z', decode('00', 'hex'))`
-      );
-      await fill(pool, PEOPLE);
-      const settings = new SettingsBook();
-      const parts = eachCondition(RULE);
-      const [ours, plain]: [number[], number[]] = [[], []];
-      for (let i = 0; i < ROUNDS; i++) {
-        const from = performance.now();
-        await countPeople(pool, settings, parts);
-        const between = performance.now();
-        await pool.query('select count(*) from people');
-        ours.push(between - from);
-        plain.push(performance.now() - between);
-      }
-      say(`${parts.length} figures each time: ${ours.map((t) => Math.round(t)).join(' ')} ms`);
-      const [a, b] = [median(ours), median(plain)];
-      return [
-        {
-          name: `a rule of ${parts.length} parts, 100,000 people`,
-          ours: a,
-          reference: b,
-          ratio: a / b,
-          target: 'ours <= 1000 ms',
-          unit: 'ms'
-        }
-      ];
-    } finally {
-      await pool.end();
+  withPeople(PEOPLE, async (pool) => {
+    const settings = new SettingsBook();
+    const parts = eachCondition(RULE);
+    const [ours, plain]: [number[], number[]] = [[], []];
+    for (let i = 0; i < ROUNDS; i++) {
+      const from = performance.now();
+      await countPeople(pool, settings, parts);
+      const between = performance.now();
+      await pool.query('select count(*) from people');
+      ours.push(between - from);
+      plain.push(performance.now() - between);
     }
+    say(`${parts.length} figures each time: ${ours.map((t) => Math.round(t)).join(' ')} ms`);
+    const [a, b] = [median(ours), median(plain)];
+    return [
+      {
+        name: `a rule of ${parts.length} parts, 100,000 people`,
+        ours: a,
+        reference: b,
+        ratio: a / b,
+        target: 'ours <= 1000 ms',
+        unit: 'ms'
+      }
+    ];
   });

@@ -15,10 +15,7 @@ import { makeKey } from '../server/api/keys.ts';
 import { saveSettings } from '../server/settings/settings.ts';
 import { createJourney } from '../server/journeys/journeys.ts';
 import { setLive } from '../server/journeys/going-live.ts';
-import { openTable } from '../server/people/csv.ts';
-import { importRows } from '../server/people/import.ts';
-import { checkRows, guessTargets, isRefused } from '../server/people/rows.ts';
-import { DEMO_WORKSPACE } from './workspace.ts';
+import { importWhole } from '../server/imports/whole.ts';
 import { askChange } from '../server/people/inputs.ts';
 
 /** Monday 11 January 2027, in the morning. */
@@ -42,15 +39,15 @@ export async function loadDemo(
   progress: (text: string) => void,
   { whole = false, keepKey }: LoadOptions = {}
 ): Promise<void> {
-  const table = await openTable([readFileSync(join(folder, 'people.csv'))]);
-  const targets = guessTargets(table.header);
-  const everyone = (async function* () {
-    for await (const row of checkRows(table, targets, DEMO_WORKSPACE.country)) {
-      if (isRefused(row)) throw new Error(`people.csv, line ${row.line}: ${row.reason}`);
-      yield row;
-    }
-  })();
-  const { made } = await importRows(pool, everyone, { importId: 'demo', begins: false, total: 0 }, () => undefined);
+  const { preview, line } = await importWhole(
+    pool,
+    readFileSync(join(folder, 'people.csv')),
+    // They only describe how things stand: nobody is let in anywhere.
+    (proposed) => ({ ...proposed, begins: false, consent: { ...proposed.consent, source: 'newsletter form' } })
+  );
+  const [refused] = preview.refusedFirst;
+  if (refused) throw new Error(`people.csv, line ${refused.line}: ${refused.reason}`);
+  const { made } = line;
   progress(`${made} people`);
 
   if (whole) {

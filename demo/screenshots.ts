@@ -42,6 +42,7 @@ const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
   ],
   ['sheet-dates', '/journeys/before-the-visit?step=two-days'],
   ['people', '/people?sort=last&down=1'],
+  ['names', '/people/names?kind=tag&name=keen'],
   ['person', '/people/7'],
   [
     'import',
@@ -63,7 +64,6 @@ const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
 const browser = await chromium.launch(config.use?.launchOptions);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 await page.goto(`${base}/sign-in`);
-await page.screenshot({ path: 'docs/screenshots/sign-in.png' });
 await page.getByRole('button', { name: 'Sign in' }).click();
 await page.waitForURL(`${base}/`);
 for (const [name, path, act] of VIEWS) {

@@ -12,12 +12,12 @@ const FIELD = 'xxxxxxxx';
 
 export const severalParts: Check = (_journey, steps, { settings, enterMonthly }) => {
   const price = settings?.textPart;
-  /** What the parts behind the first come to, for those who enter. */
+  /** What the parts behind the first come to: for those who enter, or for each, as far as it is known. */
   const costs = (parts: number): string => {
-    const each = price ? ` ${money(price, parts - 1)} more a person` : '';
-    const month = enterMonthly ? `${number(enterMonthly * (parts - 1))} parts` : '';
-    if (!enterMonthly) return each && `${each}.`;
-    return ` For the ${number(enterMonthly)} who enter in a month that is up to ${price ? money(price, enterMonthly * (parts - 1)) : month} more.`;
+    const more = parts - 1;
+    if (!enterMonthly) return price ? ` ${money(price, more)} more a person.` : '';
+    const all = enterMonthly * more;
+    return ` For the ${number(enterMonthly)} who enter in a month that is up to ${price ? money(price, all) : `${number(all)} parts`} more.`;
   };
   return steps.flatMap(({ step }): Finding[] => {
     if (step.kind !== 'sms' || !step.text) return [];

@@ -5,6 +5,7 @@
  * the condition, `under` only for those who surely do. Everything from the condition is a parameter; no leaf is ever null, and
  * no value of a person is an error, whatever it is.
  */
+import { allNames, renamed } from '../journey/names.ts';
 import { PERSON_COLUMNS, type PersonColumn } from '../person/columns.ts';
 import type { Engagement } from '../engagement/models.ts';
 import type { FieldValue } from '../person/values.ts';
@@ -47,7 +48,7 @@ export interface AskedSql {
 /** Asks a condition of `people p`; see above for what `side` means. */
 export function conditionSql(condition: Condition, side: Side, asked: AskedAt, parameters: Parameters): AskedSql {
   const maker = new Maker(asked, parameters);
-  const sql = maker.of(condition, side);
+  const sql = maker.of(renamed(condition, asked.workspace.names), side);
   return { sql, exact: maker.exact };
 }
 
@@ -284,9 +285,18 @@ class Maker {
     }
     if (machine === undefined) parts.push(`coalesce(h.data ->> 'machine', 'false') <> 'true'`);
     else if (machine === true) parts.push(`coalesce(h.data ->> 'machine', 'false') = 'true'`);
-    for (const [key, wanted] of Object.entries(plain))
-      if (wanted !== undefined)
-        parts.push(`h.data ->> '${key === 'name' ? 'custom' : key.replace(/[^a-z]/g, '')}' = ${this.add(wanted)}`);
+    for (const [key, wanted] of Object.entries(plain)) {
+      if (wanted === undefined) continue;
+      const value = `h.data ->> '${key === 'name' ? 'custom' : key.replace(/[^a-z]/g, '')}'`;
+      // What happened before it was called so is on record by its former name.
+      const names =
+        key === 'tag' || key === 'list' || key === 'field'
+          ? allNames(this.asked.workspace.names, key, String(wanted))
+          : [wanted];
+      parts.push(
+        names.length > 1 ? `${value} = any(${this.add(names, 'text[]')})` : `${value} = ${this.add(names[0])}`
+      );
+    }
     if (hard !== undefined) parts.push(`coalesce(h.data ->> 'hard', 'false') = ${this.add(String(hard))}`);
     if (url !== undefined)
       parts.push(`coalesce(h.data ->> 'url', '') like ${this.add(url.replace(/[\\%_]/g, '\\$&').replace(/\*/g, '%'))}`);

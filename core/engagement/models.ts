@@ -1,4 +1,5 @@
 /** Ladders and score models of a workspace, ready to be worked with. Compiled by `core/settings/workspace.ts`. */
+import type { Renamed } from '../journey/names.ts';
 import type { Matcher } from '../condition/happening.ts';
 import type { Duration } from '../time/duration.ts';
 
@@ -30,4 +31,6 @@ export interface Engagement {
   zone: string;
   ladders: Ladder[];
   scores: Map<string, ScoreModel>;
+  /** Present names of what was called otherwise before. */
+  names: Renamed;
 }

@@ -79,14 +79,23 @@ export function settingsProblems(settings: Settings, types: ReadonlyMap<string, 
   const problems: Problem[] = [];
   const say: Say = (path, message) => void problems.push({ path, message });
   const rules = new RuleChecks(null, { settings, types }, say);
-  const once = (list: readonly { name: string }[] | undefined, key: string): void => {
+  const once = (list: readonly { name: string; formerly?: string[] | undefined }[] | undefined, key: string): void => {
     const names = new Set<string>();
     list?.forEach(({ name }, i) => {
       if (names.has(name)) say([key, i, 'name'], `found "${name}" a second time, expected each once`);
       names.add(name);
     });
+    // What was called so before is found by that name still: it cannot be another's.
+    list?.forEach(({ formerly = [] }, i) =>
+      formerly.forEach((name, j) => {
+        if (names.has(name)) say([key, i, 'formerly', j], `found "${name}" a second time, expected each once`);
+        names.add(name);
+      })
+    );
   };
   once(settings.fields, 'fields');
+  once(settings.tags, 'tags');
+  once(settings.lists, 'lists');
   once(settings.segments, 'segments');
   once(settings.ladders, 'ladders');
   once(settings.scores, 'scores');

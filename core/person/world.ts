@@ -78,4 +78,6 @@ export type Input =
       addLists?: string[];
       removeLists?: string[];
       consent?: Partial<Record<Channel, ConsentState | null>>;
+      /** Where the consent was given, and what was agreed to. */
+      proof?: { source: string; wording: string | null };
     };

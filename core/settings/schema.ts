@@ -10,7 +10,7 @@ import { conditionSchema } from '../condition/schema.ts';
 import { durationSchema } from '../journey/values.ts';
 import { hoursSchema, zoneName } from '../time/hours.ts';
 import { parseDuration, rulerLength } from '../time/duration.ts';
-import { naming, plainText } from '../text/text.ts';
+import { LONGEST, naming, plainText } from '../text/text.ts';
 
 export const SETTINGS_FORMAT = 'ambulo.settings/1';
 
@@ -19,6 +19,9 @@ const named = naming().min(1, { error: 'expected a name' });
 const shared = happeningSchema.refine((f: HappeningFilter) => f.of === undefined && f.same === undefined, {
   error: 'expected a happening without "of" and "same": settings know no journey'
 });
+
+/** Names that it had before: what was made when it was called so still finds it. */
+const formerly = z.array(naming(LONGEST.name)).max(50).optional();
 
 const ladder = z
   .strictObject({
@@ -59,7 +62,21 @@ export const settingsSchema = z.strictObject({
       z.strictObject({
         name: named,
         type: z.enum(FIELD_TYPES),
-        options: z.array(plainText()).min(1).max(MOST_VALUES).optional()
+        options: z.array(plainText()).min(1).max(MOST_VALUES).optional(),
+        formerly
+      })
+    )
+    .optional(),
+  /** Tags of which something is said. */
+  tags: z.array(z.strictObject({ name: named, note: plainText().optional(), formerly })).optional(),
+  /** Lists: what each is for, and whether joining has to be confirmed. */
+  lists: z
+    .array(
+      z.strictObject({
+        name: named,
+        purpose: plainText().optional(),
+        optIn: z.enum(['single', 'double']).optional(),
+        formerly
       })
     )
     .optional(),

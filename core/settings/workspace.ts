@@ -6,6 +6,7 @@ import type { Condition } from '../condition/schema.ts';
 import { duration, type Duration } from '../time/duration.ts';
 import type { Hours } from '../time/hours.ts';
 import type { Engagement, Ladder, ScoreModel } from '../engagement/models.ts';
+import type { Renamed } from '../journey/names.ts';
 import type { Settings } from './schema.ts';
 
 /** A segment, ready to be asked. */
@@ -53,6 +54,13 @@ function hangsOnClock(condition: Condition, settings: Settings): boolean {
   });
 }
 
+/** Present names by former ones. */
+function namesOf({ tags, lists, fields }: Settings): Renamed {
+  const map = (of: readonly { name: string; formerly?: string[] | undefined }[] = []): Map<string, string> =>
+    new Map(of.flatMap(({ name, formerly = [] }) => formerly.map((f): [string, string] => [f, name])));
+  return { tag: map(tags), list: map(lists), field: map(fields) };
+}
+
 /** Compiles settings that the schema has accepted; without any, those of an empty workspace. `zone` stands in where they name none. */
 export function compileSettings(settings: Settings | null, zone = 'UTC'): Workspace {
   const s: Settings = settings ?? { format: 'ambulo.settings/1' };
@@ -90,6 +98,7 @@ export function compileSettings(settings: Settings | null, zone = 'UTC'): Worksp
     ladders,
     scores: new Map(scores.map((m) => [m.name, m])),
     asks: new Set(segments.flatMap((g) => eachCondition(g.when)).flatMap((c) => ('did' in c ? [c.did] : []))),
+    names: namesOf(s),
     reacts: segments.length > 0 || ladders.length > 0 || scores.some((m) => m.rules.length > 0)
   };
 }

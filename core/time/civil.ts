@@ -37,16 +37,19 @@ export function isZone(name: string): boolean {
   return known;
 }
 
+/** So far back a stretch is looked for; one that began earlier is cut off there. */
+const LOOK_BACK = 400 * DAY;
+
 function findStretch(zone: string, at: number): Stretch {
   const there = Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(zone);
-  const next = there.getTimeZoneTransition('next');
-  // "previous" is strictly before, so ask from one nanosecond later to include a change at this very instant.
-  const previous = there.add({ nanoseconds: 1 }).getTimeZoneTransition('previous');
-  return {
-    from: previous ? previous.epochMilliseconds : -Infinity,
-    to: next ? next.epochMilliseconds : Infinity,
-    offset: Math.round(there.offsetNanoseconds / 1e6)
-  };
+  // Changes are gone through forward: looking for the one before takes ten times as long.
+  let from = at - LOOK_BACK;
+  let next = Temporal.Instant.fromEpochMilliseconds(from).toZonedDateTimeISO(zone).getTimeZoneTransition('next');
+  while (next && next.epochMilliseconds <= at) {
+    from = next.epochMilliseconds;
+    next = next.getTimeZoneTransition('next');
+  }
+  return { from, to: next ? next.epochMilliseconds : Infinity, offset: Math.round(there.offsetNanoseconds / 1e6) };
 }
 
 /** The zone's offset from UTC at an instant, in ms (Dublin in July: +3 600 000). */

@@ -4,6 +4,7 @@
  * inbox, and the next waits until the inbox has room, so that nobody else's happenings stand behind a million of these.
  * Stopped by a word in the row; killed at any moment, it goes on behind the last portion.
  */
+import { renamed } from '../../core/journey/names.ts';
 import { isDated } from '../../core/person/dated.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { compile } from '../../core/journey/compile.ts';
@@ -12,7 +13,8 @@ import { now, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import type { SettingsBook } from '../settings/settings.ts';
-import { narrowed, nextOf, requestFor, reverse, type Change, type Selection } from './selection.ts';
+import { nextOf, requestFor, type Change, type Selection } from './selection.ts';
+import { inboxHasRoom } from './inbox-room.ts';
 import { mayHaveChanged } from './may-have-changed.ts';
 
 export type CrowdKind = 'existing' | 'enter' | 'look' | 'midnight' | 'end' | 'move' | 'change';
@@ -38,8 +40,6 @@ export interface Crowd {
 
 /** People asked in one portion. */
 const PORTION = 2000;
-/** With so many requests waiting, the next portion waits. */
-const MOST_WAITING = 4000;
 
 export interface Asked {
   kind: CrowdKind;
@@ -127,83 +127,6 @@ export async function askCrowd(db: Db, { kind, by, journey, people }: Asked): Pr
   return total;
 }
 
-/**
- * Does something with everybody of a selection; gives the crowd, or `null` where a journey that it names takes nobody in.
- * `expected`: how many that is, for the progress.
- */
-export async function askChangeOf(
-  db: Db,
-  {
-    selection,
-    change,
-    expected,
-    by,
-    undoes
-  }: {
-    selection: Selection;
-    change: Change;
-    expected: number;
-    by: string;
-    undoes?: number;
-  }
-): Promise<number | null> {
-  const journey = 'journey' in change ? await journeyFor(db, change) : null;
-  if ('journey' in change && !journey) return null;
-  const { rows } = await db.query<{ id: number }>(
-    `insert into crowds (kind, journey_id, begins_at, total, asked_by, selection, change, undoes)
-     values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
-    [
-      change.act === 'enter' ? 'enter' : 'change',
-      journey?.id ?? null,
-      ts(await now(db)),
-      Math.max(1, expected),
-      by,
-      // What is taken back may still be on its way to somebody: all are asked, in the order of the inbox.
-      JSON.stringify(undoes === undefined ? narrowed(selection, change) : selection),
-      JSON.stringify(change),
-      undoes ?? null
-    ]
-  );
-  await notify(db, 'inbox');
-  return rows[0]?.id ?? null;
-}
-
-/** The journey that people are put into, if it takes people in, or taken out of. */
-async function journeyFor(db: Db, change: Change & { journey: string }): Promise<{ id: number } | null> {
-  const { rows } = await db.query<{ id: number }>(
-    `select id from journeys where key = $1 and live_version is not null and ($2 = 'end' or state = 'live')`,
-    [change.journey, change.act]
-  );
-  return rows[0] ?? null;
-}
-
-/** Takes back what a crowd did with those it has asked, and stops it; `null` where that cannot be, or was done. */
-export async function undoChange(pool: Pool, id: number, by: string): Promise<number | null> {
-  return transaction(pool, async (db) => {
-    const { rows } = await db.query<{ change: Change; asked: number }>(
-      `update crowds set state = 'done', ended_at = coalesce(ended_at, clock_timestamp())
-       where id = $1 and change is not null and undoes is null and not exists (select from crowds u where u.undoes = $1)
-       returning change, asked`,
-      [id]
-    );
-    const [done] = rows;
-    const change = done && reverse(done.change);
-    if (!done || !change) return null;
-    return askChangeOf(db, { selection: { asked: id }, change, expected: done.asked, by, undoes: id });
-  });
-}
-
-/** What was done with many at once: under way, stopped, and the last of those that are done. */
-export async function changesOfMany(db: Db): Promise<(Crowd & { undone: boolean })[]> {
-  const { rows } = await db.query<Crowd & { undone: boolean }>({
-    name: 'crowds-changes',
-    text: `select c.id, c.kind, c.journey_id, c.version, null as people, c.begins_at, c.reached, c.asked, c.total, c.state, c.asked_by,
-        c.change, c.undoes, c.problem, null as selection, exists (select from crowds u where u.undoes = c.id) as undone
-      from crowds c where c.change is not null order by c.id desc limit 5`
-  });
-  return rows;
-}
-
 /** The next instant at which a crowd begins, UTC ms; `null` for none. */
 export async function nextCrowd(db: Db): Promise<number | null> {
   const { rows } = await db.query<{ at: number | null }>({
@@ -256,13 +179,9 @@ async function portionTaken(
     const crowd = rows[0];
     if (!crowd) return false;
     taken.id = crowd.id;
-    const waiting = await db.query<{ n: number }>({
-      name: 'inbox-room',
-      text: `select count(*) as n from (
-        select from happenings h where h.handled_at is null
-          and not exists (select from set_aside a where a.person_id = h.person_id) limit ${MOST_WAITING}) as w`
-    });
-    if ((waiting.rows[0]?.n ?? 0) >= MOST_WAITING) return false;
+    // A version may name what was called otherwise when it was made.
+    if (crowd.document) crowd.document = renamed(crowd.document, (await settings.read(db)).workspace.names);
+    if (!(await inboxHasRoom(db))) return false;
     // Nobody gets into a journey that has been closed meanwhile.
     // A look stands where it was asked for: what the clock brings meanwhile is still to come.
     const at = crowd.kind === 'look' ? crowd.begins_at : clock.now;
@@ -281,7 +200,7 @@ async function portionTaken(
     });
     if (asked.people) await notify(db, 'inbox');
     if (crowd.journey_id !== null) await changed(db, { journeys: [crowd.journey_id] });
-    if (crowd.change) await changed(db, { people: 'many' });
+    if (crowd.change) await changed(db, { people: 'many', crowds: true });
     return true;
   });
 }

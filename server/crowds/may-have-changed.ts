@@ -1,7 +1,8 @@
 /** Who may have joined or left a segment by the clock alone: asked of the database, so that the core looks at those and no others. */
 import { conditionSql, Parameters, type AskedAt } from '../../core/condition/sql.ts';
-import { isZone } from '../../core/time/civil.ts';
+import { isZone, zoneOffset } from '../../core/time/civil.ts';
 import type { Workspace } from '../../core/settings/workspace.ts';
+import { now } from '../clock/clock.ts';
 import type { Db } from '../db/pool.ts';
 
 let zones: Promise<string[]> | null = null;
@@ -19,8 +20,14 @@ export function knownZones(db: Db): Promise<string[]> {
 async function readZones(db: Db): Promise<string[]> {
   const { rows } = await db.query<{ name: string }>('select name from pg_timezone_names');
   const known: string[] = [];
+  const at = await now(db);
   for (let i = 0; i < rows.length; i += AT_ONCE) {
-    known.push(...rows.slice(i, i + AT_ONCE).flatMap((r) => (isZone(r.name) ? [r.name] : [])));
+    for (const { name } of rows.slice(i, i + AT_ONCE)) {
+      if (!isZone(name)) continue;
+      known.push(name);
+      // What is asked about days needs it of every zone: looked up here, nobody is held up there.
+      zoneOffset(name, at);
+    }
     await new Promise((resolve) => setImmediate(resolve));
   }
   return known;

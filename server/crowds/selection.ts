@@ -9,6 +9,7 @@ import { conditionSchema, type Condition } from '../../core/condition/schema.ts'
 import { compile } from '../../core/journey/compile.ts';
 import { FORMAT } from '../../core/journey/schema.ts';
 import { newWalk } from '../../core/person/entering.ts';
+import { MOST_VALUES } from '../../core/condition/comparison.ts';
 import { LONGEST, naming, plainText } from '../../core/text/text.ts';
 import { zoneOf } from '../../core/walk/surroundings.ts';
 import type { Workspace } from '../../core/settings/workspace.ts';
@@ -41,7 +42,13 @@ const name = naming(LONGEST.name).pipe(z.string().min(1));
 export const changeSchema = z.discriminatedUnion('act', [
   z.strictObject({ act: z.enum(['add tag', 'remove tag']), tag: name }),
   z.strictObject({ act: z.enum(['add list', 'remove list']), list: name }),
-  z.strictObject({ act: z.enum(['enter', 'end']), journey: name })
+  z.strictObject({ act: z.enum(['enter', 'end']), journey: name }),
+  z.strictObject({
+    act: z.literal('set field'),
+    field: name,
+    /** As it is typed, or as the field's type has it (see {@link typedChange}). */
+    value: z.union([plainText().min(1), z.number(), z.boolean(), z.array(plainText()).min(1).max(MOST_VALUES)])
+  })
 ]);
 export type Change = z.infer<typeof changeSchema>;
 
@@ -58,6 +65,8 @@ export function concerns(change: Change): Condition | null {
       return { list: change.list };
     case 'end':
       return { walking: change.journey };
+    case 'set field':
+      return { not: { field: change.field, is: change.value } };
     case 'enter':
       return null;
   }
@@ -92,6 +101,8 @@ export function requestFor(change: Change): [name: string, data: object] {
       return ['set', { removeLists: [change.list] }];
     case 'enter':
       return ['enter', { journey: change.journey, by: 'hand' }];
+    case 'set field':
+      return ['set', { fields: { [change.field]: change.value } }];
     case 'end':
       return ['end', { journey: change.journey }];
   }

@@ -10,9 +10,10 @@ export type Topic = 'inbox' | 'outbox' | 'clock' | 'skip' | 'session';
 
 /**
  * What pages show, by name, as they depend on it: all journeys or one, people in general or one person (`*`: many), what
- * is sent and what became of it, the clock.
+ * is sent and what became of it, what is done with many at once, the clock.
  */
-export type Shown = 'journeys' | `journey:${number}` | 'people' | `person:${number | '*'}` | 'post' | 'clock';
+export type Shown =
+  'journeys' | `journey:${number}` | 'people' | `person:${number | '*'}` | 'post' | 'crowds' | 'clock';
 
 const CHANNEL = 'ambulo';
 const CHANGED = 'changed ';
@@ -33,11 +34,13 @@ export interface Changed {
   people?: readonly number[] | 'many';
   /** What is sent, and what became of it. */
   post?: boolean;
+  /** What somebody does with many people at once. */
+  crowds?: boolean;
 }
 
 /** Tells pages what of what they show has changed. */
-export async function changed(db: Db, { journeys, people = [], post = false }: Changed): Promise<void> {
-  const names: Shown[] = post ? ['post'] : [];
+export async function changed(db: Db, { journeys, people = [], post = false, crowds = false }: Changed): Promise<void> {
+  const names: Shown[] = [...(post ? (['post'] as const) : []), ...(crowds ? (['crowds'] as const) : [])];
   const ids = [...new Set(journeys)];
   if (ids.length) names.push('journeys', ...ids.map((id): Shown => `journey:${id}`));
   if (people === 'many' || people.length > MOST_NAMED) names.push('people', 'person:*');

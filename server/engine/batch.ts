@@ -168,7 +168,9 @@ function runPerson(
   const scores = new Map(person.state.scores);
   let did: Standpoint['did'] = null;
   let source = 'engine';
+  let wording: string | null = null;
   let given: Happening | null = null;
+  let taken: InboxItem | null = null;
   const versionOf = (walk: number | null, journey: string): number =>
     (walk === null ? undefined : versions.get(walk)?.version) ?? current.get(journey) ?? 0;
   const recorder: Recorder = {
@@ -186,7 +188,11 @@ function runPerson(
     happening(happening, fromInbox) {
       // What was given stands in the inbox already; it is marked as handled, with what it turned out to be about.
       if (fromInbox) given = happening;
-      else batch.happenings.push({ person: person.id, happening });
+      else {
+        // What a walk set off says so by its cause.
+        const by = taken?.input.kind === 'set' && happening.cause === undefined ? { by: taken.by } : {};
+        batch.happenings.push({ person: person.id, happening, ...by });
+      }
     },
     message: (message, address) =>
       void batch.messages.push({
@@ -197,9 +203,10 @@ function runPerson(
       }),
     errand: (errand) =>
       void batch.errands.push({ person: person.id, version: versionOf(errand.walk, errand.journey), errand }),
-    change: (change) => void batch.changes.push({ person: person.id, at: agenda.position().worked, change, source })
+    change: (change) =>
+      void batch.changes.push({ person: person.id, at: agenda.position().worked, change, source, wording })
   };
-  let taken: InboxItem | null = null;
+
   const finish = (): void => {
     if (taken)
       batch.handled.push({
@@ -212,7 +219,7 @@ function runPerson(
         kept: taken.input.kind !== 'look'
       });
     if (given && isDoing(given)) did = { name: given.name, at: given.at };
-    taken = given = null;
+    taken = given = wording = null;
     source = 'engine';
   };
   // With more waiting than was loaded, nothing behind the last of it may be done yet.
@@ -233,6 +240,7 @@ function runPerson(
       finish();
       taken = item;
       source = item.input.kind === 'happening' ? item.input.happening.name : item.input.kind;
+      if (item.input.kind === 'set' && item.input.proof) ({ source, wording } = item.input.proof);
       return withSubject(item.input, item.of, person.state, course.world.plans);
     }
   );

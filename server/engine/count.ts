@@ -54,9 +54,16 @@ const LINES: Record<string, (detail: Record<string, unknown>) => string> = {
   left: (d) => [d['as'], d['reason']].filter((part) => part !== undefined).join(' ')
 };
 
+export type LabelKind = 'tag' | 'list' | 'segment';
+
 export class Counts {
   private readonly counters = new Map<string, Counter>();
   private readonly flows = new Map<string, { quarter: string; what: string; n: number }>();
+
+  private readonly labels = new Map<
+    string,
+    { kind: LabelKind; name: string; day: string; came: number; went: number }
+  >();
 
   /** `zone`: the workspace's, in which days are counted. */
   constructor(private readonly zone: string) {}
@@ -105,6 +112,15 @@ export class Counts {
     this.flowIn(ts(Math.floor(at / QUARTER) * QUARTER) ?? '', what, n);
   }
 
+  /** Counts, day by day, who gets a label and who loses it. */
+  label(at: number, kind: LabelKind, name: string, on: boolean, n = 1): void {
+    const day = dateText(wallDay(this.zone, at));
+    const key = [kind, name, day].join('\n');
+    const known = this.labels.get(key) ?? { kind, name, day, came: 0, went: 0 };
+    known[on ? 'came' : 'went'] += n;
+    this.labels.set(key, known);
+  }
+
   /** Counts something of the workspace that is so now. */
   flowNow(what: string, n: number): void {
     if (n) this.flowIn('-infinity', what, n);
@@ -129,6 +145,17 @@ export class Counts {
             $8::bigint[])
           on conflict (journey_id, day, version, step, what, lane, slot) do update set n = c.n + excluded.n`,
         values: columns(counters, ['journey', 'day', 'version', 'step', 'what', 'lane', 'slot', 'n'])
+      });
+    }
+    const labels = [...this.labels].sort(byKey).map(([, l]) => ({ ...l, slot: SLOT }));
+    if (labels.length) {
+      await db.query({
+        name: 'save-label-days',
+        text: `
+          insert into label_days as l (kind, name, day, slot, came, went)
+          select * from unnest($1::text[], $2::text[], $3::date[], $4::smallint[], $5::bigint[], $6::bigint[])
+          on conflict (kind, name, day, slot) do update set came = l.came + excluded.came, went = l.went + excluded.went`,
+        values: columns(labels, ['kind', 'name', 'day', 'slot', 'came', 'went'])
       });
     }
     const flows = [...this.flows].sort(byKey).flatMap(([, f]) => (f.n ? [{ ...f, slot: SLOT }] : []));

@@ -1,4 +1,5 @@
 /** Rows of what happened and what was sent, as the core knows them. */
+import { presentName } from '../../core/journey/names.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import { restoreHappening } from '../../core/person/kept.ts';
 import type { SentMessage } from '../../core/person/state.ts';
@@ -15,6 +16,9 @@ export interface HappeningRow {
   step: string | null;
   record: number | null;
   message_id?: number | null;
+  /** Of the inbox: who says so, and by which id. */
+  source?: string;
+  source_id?: string | null;
   data: Record<string, unknown>;
 }
 
@@ -37,7 +41,9 @@ export function happeningOf(r: HappeningRow, plans: PlanBook): Happening {
     r.walk_id !== null && r.step !== null && r.journey_id !== null
       ? { walk: r.walk_id, journey: plans.keyOf(r.journey_id), step: r.step }
       : undefined;
-  const { about: _, ...data } = r.data;
+  const { about: _, by: __, ...data } = r.data;
+  for (const kind of ['tag', 'list', 'field'] as const)
+    if (typeof data[kind] === 'string') data[kind] = presentName(plans.names, kind, data[kind]);
   return restoreHappening({ name: r.name, at: r.at, about, record: r.record ?? undefined, data });
 }
 

@@ -1,4 +1,5 @@
 /** Loads what a batch's people need, in a few set queries: facts by what the plans at hand ask. */
+import { presentName, type Renamed } from '../../core/journey/names.ts';
 import type { Channel, ConsentState, FieldValue } from '../../core/person/values.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import { restoreState, type KeptState } from '../../core/person/kept.ts';
@@ -20,6 +21,8 @@ export interface InboxItem {
   /** The message it is about, where whoever stored it knew. */
   message: number | null;
   input: Input;
+  /** Who says so: somebody by name, `import 3`, a program. */
+  by: string;
   /** The step whose message or task it is about, where whoever stored it knew no more. */
   of?: Subject;
 }
@@ -131,7 +134,7 @@ export async function loadPeople(
   const inbox = await db.query<HappeningRow>({
     name: 'load-inbox',
     text: `
-      select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.message_id, h.data
+      select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.message_id, h.source, h.source_id, h.data
       from unnest($1::bigint[]) as p (id)
       cross join lateral (
         select * from happenings h
@@ -163,6 +166,7 @@ export async function loadPeople(
         message: r.message_id ?? null,
         at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now),
         input: inputOf(r, plans, person, missed),
+        by: sayerOf(r),
         ...(r.data['about'] ? { of: r.data['about'] as Subject } : {})
       });
   }
@@ -332,6 +336,31 @@ async function loadMissed(
   return new Map(rows.map((r) => [`${r.person_id}/${r.record}`, happeningOf(r, plans)]));
 }
 
+type SetData = Omit<Extract<Input, { kind: 'set' }>, 'kind'>;
+
+/** A change from outside, by present names: whoever asked for it may know a former one. */
+function presentSet(data: SetData, names: Renamed): Input {
+  const labels = (kind: 'tag' | 'list', of: string[]): string[] => of.map((name) => presentName(names, kind, name));
+  const { fields, addTags, removeTags, addLists, removeLists, ...rest } = data;
+  return {
+    kind: 'set',
+    ...rest,
+    ...(fields && {
+      fields: Object.fromEntries(
+        Object.entries(fields).map(([name, value]) => [presentName(names, 'field', name), value])
+      )
+    }),
+    ...(addTags && { addTags: labels('tag', addTags) }),
+    ...(removeTags && { removeTags: labels('tag', removeTags) }),
+    ...(addLists && { addLists: labels('list', addLists) }),
+    ...(removeLists && { removeLists: labels('list', removeLists) })
+  };
+}
+
+/** Who says what is in the inbox: of an import or of many at once, which. */
+const sayerOf = ({ source = '', source_id: id }: HappeningRow): string =>
+  source === 'import' || source === 'crowd' ? `${source} ${(id ?? '').split('/')[0]}`.trim() : source;
+
 /** An inbox row as the engine's input. `enter`, `existing`, `set`, `look`, `move`, `end` and `resumed` are requests, everything else happened. */
 function inputOf(
   r: HappeningRow,
@@ -352,6 +381,6 @@ function inputOf(
     return { kind: 'move', journey: String(r.data['journey']), version: Number(r.data['version']) };
   if (r.name === 'end') return { kind: 'end', journey: String(r.data['journey']) };
   if (r.name === 'existing') return { kind: 'existing', journey: String(r.data['journey']) };
-  if (r.name === 'set') return { ...(r.data as Omit<Extract<Input, { kind: 'set' }>, 'kind'>), kind: 'set' };
+  if (r.name === 'set') return presentSet(r.data as SetData, plans.names);
   return { kind: 'happening', happening: happeningOf(r, plans) };
 }

@@ -1,5 +1,7 @@
 /** The plans that workers follow: live versions for entering, all versions for walks under way. */
+import { isDeepStrictEqual } from 'node:util';
 import { compile, type JourneyInstruction, type JourneyPlan } from '../../core/journey/compile.ts';
+import { renamed, type Renamed } from '../../core/journey/names.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import type { Winner } from '../../core/steps/winner.ts';
 import type { Walk } from '../../core/walk/walk.ts';
@@ -33,6 +35,8 @@ export class PlanBook {
   private readonly byVersion = new Map<string, JourneyPlan | BrokenVersion>();
   private readonly keys = new Map<number, string>();
   private readonly ids = new Map<string, number>();
+  /** What was called otherwise when a version was made, or something happened. */
+  names: Renamed = {};
 
   /** Live journeys that take people in, in their order. */
   live(db: Db): Promise<LivePlan[]> {
@@ -46,6 +50,7 @@ export class PlanBook {
       values: [state]
     });
     for (const r of rows) this.learn(r.id, r.key);
+    await this.learnNames(db);
     await this.ensure(
       db,
       rows.map((r) => ({ journey_id: r.id, version: r.live_version }))
@@ -74,8 +79,16 @@ export class PlanBook {
     );
     for (const r of rows) {
       this.learn(r.journey_id, r.key);
-      this.byVersion.set(`${r.journey_id}/${r.number}`, compiled(r.key, r.number, r.document));
+      this.byVersion.set(`${r.journey_id}/${r.number}`, compiled(r.key, r.number, renamed(r.document, this.names)));
     }
+  }
+
+  /** Versions say what things were called when they were made: they are compiled by present names, anew when one changes. */
+  private async learnNames(db: Db): Promise<void> {
+    const { names } = (await this.settings.read(db)).workspace;
+    if (names === this.names) return;
+    if (!isDeepStrictEqual(names, this.names)) this.byVersion.clear();
+    this.names = names;
   }
 
   /** Learns the keys of journeys that are not known yet. */

@@ -20,10 +20,13 @@ export async function saveFacts(db: Db, { changes }: Pick<BatchRecord, 'changes'
     segment: new Map<string, Last & { name: string; on: boolean }>()
   };
   const scores = new Map<string, Last & { name: string; points: number }>();
-  const consents = new Map<string, Last & { channel: string; state: string | null; source: string }>();
+  const consents = new Map<
+    string,
+    Last & { channel: string; state: string | null; source: string; wording: string | null }
+  >();
   const fields = new Map<number, Record<string, FieldValue | null>>();
   const suppressed = new Map<string, { address: string; at: string | null }>();
-  for (const { person, at, change, source } of changes) {
+  for (const { person, at, change, source, wording } of changes) {
     const last = { person, at: ts(at) };
     switch (change.fact) {
       case 'tag':
@@ -35,7 +38,13 @@ export async function saveFacts(db: Db, { changes }: Pick<BatchRecord, 'changes'
         scores.set(`${person}/${change.name}`, { ...last, name: change.name, points: change.points });
         break;
       case 'consent':
-        consents.set(`${person}/${change.channel}`, { ...last, channel: change.channel, state: change.state, source });
+        consents.set(`${person}/${change.channel}`, {
+          ...last,
+          channel: change.channel,
+          state: change.state,
+          source,
+          wording
+        });
         break;
       case 'field':
         fields.set(person, Object.assign(fields.get(person) ?? bare(), { [change.name]: change.value }));
@@ -98,7 +107,21 @@ async function saveLabels(
       values: columns(on, ['person', 'name', 'at'])
     });
   }
-  if (off.length) {
+  if (off.length && fact === 'segment') {
+    await db.query({
+      name: 'leave-segments',
+      text: `
+        with gone as (
+          delete from person_segments s
+          using unnest($1::bigint[], $2::text[], $3::timestamptz[]) as t (person_id, name, at)
+          where s.person_id = t.person_id and s.segment = t.name
+          returning s.person_id, s.segment, s.since, t.at
+        )
+        insert into segment_past (person_id, segment, since, left_at) select * from gone
+        on conflict (person_id, segment) do update set since = excluded.since, left_at = excluded.left_at`,
+      values: columns(off, ['person', 'name', 'at'])
+    });
+  } else if (off.length) {
     await db.query({
       name: `take-${table}`,
       text: `
@@ -112,7 +135,7 @@ async function saveLabels(
 
 async function saveConsents(
   db: Db,
-  rows: (Last & { channel: string; state: string | null; source: string })[]
+  rows: (Last & { channel: string; state: string | null; source: string; wording: string | null })[]
 ): Promise<void> {
   const known = rows.filter((r) => r.state !== null);
   const cleared = rows.filter((r) => r.state === null);
@@ -120,11 +143,11 @@ async function saveConsents(
     await db.query({
       name: 'save-consents',
       text: `
-        insert into consents (person_id, channel, state, at, source)
-        select * from unnest($1::bigint[], $2::text[], $3::text[], $4::timestamptz[], $5::text[])
+        insert into consents (person_id, channel, state, at, source, wording)
+        select * from unnest($1::bigint[], $2::text[], $3::text[], $4::timestamptz[], $5::text[], $6::text[])
         on conflict (person_id, channel) do update
-        set state = excluded.state, at = excluded.at, source = excluded.source`,
-      values: columns(known, ['person', 'channel', 'state', 'at', 'source'])
+        set state = excluded.state, at = excluded.at, source = excluded.source, wording = excluded.wording`,
+      values: columns(known, ['person', 'channel', 'state', 'at', 'source', 'wording'])
     });
   }
   if (cleared.length) {

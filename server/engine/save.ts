@@ -21,10 +21,11 @@ export interface BatchRecord {
   moved: { person: number; walk: Walk; before: Counted }[];
   /** `record`: the place among the person's records that the next one gets. */
   trail: { person: number; version: number; record: number; line: TrailLine }[];
-  happenings: { person: number; happening: Happening }[];
+  /** `by`: who set it off, where that came from outside. */
+  happenings: { person: number; happening: Happening; by?: string }[];
   messages: { person: number; version: number; message: SentMessage; address: string }[];
   errands: { person: number; version: number; errand: Errand }[];
-  changes: { person: number; at: number; change: FactChange; source: string }[];
+  changes: { person: number; at: number; change: FactChange; source: string; wording: string | null }[];
   /** Inbox rows that were worked off, each with the happening it turned out to be; `kept`: it is anything to remember. */
   handled: { person: number; id: number; at: number; message: number | null; given: Happening | null; kept: boolean }[];
   /** Where everyone stands afterwards. */
@@ -79,7 +80,7 @@ export function stepOf(plans: PlanBook, walk: Walk): string | null {
 /** What a batch adds to the figures. */
 function countBatch(
   plans: PlanBook,
-  { begun, moved, trail, happenings, handled, agendas }: BatchRecord,
+  { begun, moved, trail, happenings, handled, agendas, changes }: BatchRecord,
   zone: string
 ): Counts {
   const counts = new Counts(zone);
@@ -94,6 +95,9 @@ function countBatch(
   }
   for (const { given } of handled)
     if (given && DID.has(given.name) && !given.machine) counts.flow(given.at, given.name);
+  for (const { at, change } of changes)
+    if (change.fact === 'tag' || change.fact === 'list' || change.fact === 'segment')
+      counts.label(at, change.fact, change.name, change.on);
   for (const { state, walked } of agendas) counts.flowNow('walkers', Number(walks(state)) - Number(walked));
   return counts;
 }
@@ -330,7 +334,7 @@ async function saveHappenings(db: Db, plans: PlanBook, { happenings: all, handle
         $8::jsonb[]) with ordinality as t (person_id, name, at, walk_id, journey_id, step, record, data, place)
       order by place`,
     values: columns(
-      happenings.map(({ person, happening }) => {
+      happenings.map(({ person, happening, by }) => {
         const { name, at, about, record, data } = keepHappening(happening);
         const journey = about?.journey ?? data.journey;
         return {
@@ -341,7 +345,7 @@ async function saveHappenings(db: Db, plans: PlanBook, { happenings: all, handle
           journey: journey ? plans.idOf(journey) : null,
           step: about?.step ?? null,
           record,
-          data: JSON.stringify(data)
+          data: JSON.stringify(by === undefined ? data : { ...data, by })
         };
       }),
       ['person', 'name', 'at', 'walk', 'journey', 'step', 'record', 'data']

@@ -79,10 +79,12 @@ export async function liveAtDue(db: Db): Promise<number | null> {
 /** Sets one live whose time has come; true where there was one. What keeps it from going live is written down, and tried no more. */
 export async function goLiveInTime(pool: Pool): Promise<boolean> {
   const due = await liveAtDue(pool);
-  if (due === null || due > (await readClock(pool)).now) return false;
+  if (due === null) return false;
+  const { now } = await readClock(pool);
+  if (due > now) return false;
   const { rows } = await pool.query<{ id: number; key: string }>(
     `select j.id, j.key from live_at l join journeys j on j.id = l.journey_id where l.at <= $1 order by l.at, j.id limit 1`,
-    [ts((await readClock(pool)).now)]
+    [ts(now)]
   );
   const [next] = rows;
   if (!next) return false;
@@ -105,6 +107,7 @@ export async function goLiveInTime(pool: Pool): Promise<boolean> {
     if (isUnavailable(error) || isNobodysFault(error)) throw error;
     // One that cannot go live holds up no other.
     await failed(pool, next.id, `It could not be set live: ${(error as Error).message}`.slice(0, 500));
+    await changed(pool, { journeys: [next.id] });
   }
   return true;
 }

@@ -4,37 +4,19 @@ import { Parameters } from '../../core/condition/sql.ts';
 import { now } from '../clock/clock.ts';
 import { nextOf, type Selection } from '../crowds/selection.ts';
 import type { Pool } from '../db/pool.ts';
+import { TARGETS } from '../imports/plan.ts';
 import type { SettingsBook } from '../settings/settings.ts';
 
 export const EXPORT_FORMATS = ['csv', 'ndjson'] as const;
 export type ExportFormat = (typeof EXPORT_FORMATS)[number];
 
-interface Line {
+/** A column for each that an import can take: what is saved can be brought in again. */
+type Line = Record<(typeof TARGETS)[number], string | string[] | null> & {
   id: number;
-  email: string | null;
-  phone: string | null;
-  first_name: string | null;
-  last_name: string | null;
-  zone: string | null;
-  tags: string[];
-  lists: string[];
-  consent_email: string | null;
-  consent_sms: string | null;
   fields: Record<string, unknown>;
-}
+};
 
 const PORTION = 1000;
-const OWN = [
-  'email',
-  'phone',
-  'first_name',
-  'last_name',
-  'zone',
-  'tags',
-  'lists',
-  'consent_email',
-  'consent_sms'
-] as const satisfies readonly (keyof Line)[];
 
 /** A spreadsheet takes a cell that begins so for a formula: an apostrophe makes it text (the writer's `escape_formulas`). */
 const csv = (rows: unknown[][]): string => stringify(rows, { escape_formulas: true });
@@ -51,7 +33,7 @@ export async function* exported(
   format: ExportFormat,
   fields: readonly string[]
 ): AsyncGenerator<string> {
-  if (format === 'csv') yield csv([[...OWN, ...fields]]);
+  if (format === 'csv') yield csv([[...TARGETS, ...fields]]);
   const at = await now(pool);
   let after = 0;
   for (;;) {
@@ -60,7 +42,9 @@ export async function* exported(
     const lines = await linesOf(pool, ids);
     if (lines.length)
       yield format === 'csv'
-        ? csv(lines.map((l) => [...OWN.map((name) => cell(l[name])), ...fields.map((f) => cell(l.fields[f] ?? ''))]))
+        ? csv(
+            lines.map((l) => [...TARGETS.map((name) => cell(l[name])), ...fields.map((f) => cell(l.fields[f] ?? ''))])
+          )
         : lines.map((l) => `${JSON.stringify(l)}\n`).join('');
     if (ended || last === null) return;
     after = last;

@@ -1,7 +1,7 @@
 /** Finding people, and one person's page. */
 import type { Condition } from '../../core/condition/schema.ts';
 import { conditionSql, Parameters, type AskedAt } from '../../core/condition/sql.ts';
-import type { ConsentState } from '../../core/person/values.ts';
+import type { ConsentState, FieldValue } from '../../core/person/values.ts';
 import type { Db } from '../db/pool.ts';
 import { lettersSql } from './letters.ts';
 import type { Shown } from './shown.ts';
@@ -33,23 +33,31 @@ export interface PeopleSearch {
   asked?: AskedAt;
   sort: Sort;
   descending: boolean;
-  page: number;
+  /** From where on: behind that place, or before it; absent: from the first. */
+  place?: Place | null;
   /** Which field and score are shown. */
   shown: Shown;
 }
 
 export const PER_PAGE = 50;
 
+/** A place in a list: the value that it is ordered by (`null`: among those without one) and the person. */
+export interface Place {
+  way: 'after' | 'before';
+  value: string | null;
+  id: number;
+}
+
 /**
- * Where the order of a list comes from: an index that has everyone with a value in order, read from either end, and how
- * to tell those without one, who come last either way. So a page costs what it shows, however many there are.
+ * Where the order of a list comes from: an index that has everyone with a value in order, by value and id, read from either
+ * end, and how to tell those without one, who come last either way. So a page costs what it shows, wherever it is.
  */
 interface Order {
   from: string;
   value: string;
+  /** The type of the value. */
+  type: string;
   id: string;
-  /** Whether the index goes up. */
-  ascending: boolean;
   has: string;
   /** Of `people p` alone. */
   without: string;
@@ -58,19 +66,20 @@ interface Order {
 /** `$score` stands for the parameter that holds the name of the score shown. */
 const SCORE = '$score';
 
-const agendaOrder = (column: string, has: string): Order => ({
+const agendaOrder = (column: string, type: string, has: string): Order => ({
   from: 'agenda s join people p on p.id = s.person_id',
   value: `s.${column}`,
+  type,
   id: 's.person_id',
-  ascending: false,
   has: `s.${has}`,
-  without: `not exists (select from agenda s where s.person_id = p.id and s.${has})`
+  // Asked of each in the order of ids, not of all at once: the page is full soon.
+  without: `(select true from agenda s where s.person_id = p.id and s.${has} limit 1) is null`
 });
 const columnOrder = (column: string): Order => ({
   from: 'people p',
   value: `lower(p.${column})`,
+  type: 'text',
   id: 'p.id',
-  ascending: true,
   has: `p.${column} is not null`,
   without: `p.${column} is null`
 });
@@ -81,13 +90,13 @@ const ORDER: Record<Sort, Order> = {
   score: {
     from: `scores s join people p on p.id = s.person_id and s.score = ${SCORE}`,
     value: 's.points',
+    type: 'double precision',
     id: 's.person_id',
-    ascending: false,
     has: 'true',
-    without: `not exists (select from scores s where s.person_id = p.id and s.score = ${SCORE})`
+    without: `(select true from scores s where s.person_id = p.id and s.score = ${SCORE} limit 1) is null`
   },
-  last: agendaOrder('did_at', 'did_at is not null'),
-  walking: agendaOrder('walking', 'walking > 0')
+  last: agendaOrder('did_at', 'timestamptz', 'did_at is not null'),
+  walking: agendaOrder('walking', 'integer', 'walking > 0')
 };
 
 function filterSql(search: Pick<PeopleSearch, 'text' | 'tag' | 'where' | 'asked'>, parameters: Parameters): string {
@@ -107,12 +116,16 @@ export interface PeopleFound {
   total: number;
   /** The total is at least that, and was not counted further. */
   more: boolean;
+  /** Where the page before and the one behind this begin; `null` where there is none. */
+  before: Place | null;
+  after: Place | null;
 }
 
 export async function searchPeople(db: Db, search: PeopleSearch): Promise<PeopleFound> {
   // One after the other: `db` may be one connection.
   const { total, more } = await countPeople(db, search);
-  const ids = await pageOf(db, search);
+  const { found, before, after } = await pageOf(db, search);
+  const ids = found.map((f) => f.id);
   const { rows } = await db.query<PersonLine>({
     name: 'people-lines',
     text: `
@@ -129,7 +142,7 @@ export async function searchPeople(db: Db, search: PeopleSearch): Promise<People
       order by page.place`,
     values: [ids, search.shown.field ?? '', search.shown.score ?? '']
   });
-  return { people: rows, total, more };
+  return { people: rows, total, more, before, after };
 }
 
 async function countPeople(db: Db, search: PeopleSearch): Promise<{ total: number; more: boolean }> {
@@ -146,38 +159,68 @@ async function countPeople(db: Db, search: PeopleSearch): Promise<{ total: numbe
   return { total: where === 'true' ? Math.max(n, about) : MOST_COUNTED, more: true };
 }
 
-/** Ids of a page's people, in order: those with a value first, then, where the page is not full, those without. */
-async function pageOf(db: Db, search: PeopleSearch): Promise<number[]> {
-  const { from, value, id, ascending, has, without } = ORDER[search.sort];
-  const direction = search.descending ? 'desc' : 'asc';
-  // Read from its other end, an index has equals in the other order too.
-  const equals = search.descending === ascending ? 'desc' : 'asc';
-  const skipped = (search.page - 1) * PER_PAGE;
-  const ask = async <T extends object>(write: (where: string, parameters: Parameters) => string): Promise<T[]> => {
-    const parameters = new Parameters();
-    const text = write(filterSql(search, parameters), parameters);
-    const score = text.includes(SCORE) ? parameters.add(search.shown.score ?? '') : '';
-    return (await db.query<T>(text.replaceAll(SCORE, score), parameters.values)).rows;
+interface Found {
+  id: number;
+  value: string | null;
+}
+
+/** A page's people, in order: those with a value first, then those without; and whether there are others around it. */
+async function pageOf(
+  db: Db,
+  search: PeopleSearch
+): Promise<{ found: Found[]; before: Place | null; after: Place | null }> {
+  const { place = null } = search;
+  const back = place?.way === 'before';
+  // One more than is shown tells whether there is another page.
+  const wanted = PER_PAGE + 1;
+  const found: Found[] = [];
+  for (const group of back ? (['without', 'has'] as const) : (['has', 'without'] as const)) {
+    // A place among those without a value has all with one before it, and the other way round.
+    if (place && group === 'has' && place.value === null && !back) continue;
+    if (place && group === 'without' && place.value !== null && back) continue;
+    const own = place && (place.value === null) === (group === 'without') ? place : null;
+    if (found.length < wanted) found.push(...(await groupOf(db, search, group, own, back, wanted - found.length)));
+  }
+  const shown = found.slice(0, PER_PAGE);
+  const more = found.length > PER_PAGE;
+  if (back) shown.reverse();
+  const [first, last] = [shown[0], shown.at(-1)];
+  return {
+    found: shown,
+    before: first && (back ? more : place !== null) ? { way: 'before', value: first.value, id: first.id } : null,
+    after: last && (back || more) ? { way: 'after', value: last.value, id: last.id } : null
   };
-  const found = await ask<{ id: number }>(
-    (where, p) =>
-      `select p.id from ${from}
-       where ${has} and ${where}
-       order by ${value} ${direction}, ${id} ${equals}
-       limit ${p.add(PER_PAGE)} offset ${p.add(skipped)}`
-  );
-  const ids = found.map((r) => r.id);
-  if (ids.length === PER_PAGE) return ids;
-  const count = (where: string): string => `select count(*) as n from ${from} where ${has} and ${where}`;
-  const before = ids.length ? skipped + ids.length : ((await ask<{ n: number }>(count))[0]?.n ?? 0);
-  const rest = await ask<{ id: number }>(
-    (where, p) =>
-      `select p.id from people p
-       where ${without} and ${where}
-       order by p.id
-       limit ${p.add(PER_PAGE - ids.length)} offset ${p.add(Math.max(0, skipped - before))}`
-  );
-  return [...ids, ...rest.map((r) => r.id)];
+}
+
+/** The next of those with a value, or without one, from a place on. */
+async function groupOf(
+  db: Db,
+  search: PeopleSearch,
+  group: 'has' | 'without',
+  place: Place | null,
+  back: boolean,
+  limit: number
+): Promise<Found[]> {
+  const { from, value, type, id, has, without } = ORDER[search.sort];
+  const parameters = new Parameters();
+  const where = filterSql(search, parameters);
+  let text: string;
+  if (group === 'has') {
+    const down = search.descending !== back;
+    const bound = place
+      ? `and (${value}, ${id}) ${down ? '<' : '>'} (${parameters.add(place.value, type)}, ${parameters.add(place.id, 'bigint')})`
+      : '';
+    const direction = down ? 'desc' : 'asc';
+    // Its text carries every digit: read back it is the same.
+    text = `select p.id, (${value})::text as value from ${from} where ${has} and ${where} ${bound}
+      order by ${value} ${direction}, ${id} ${direction} limit ${parameters.add(limit)}`;
+  } else {
+    const bound = place ? `and p.id ${back ? '<' : '>'} ${parameters.add(place.id, 'bigint')}` : '';
+    text = `select p.id, null as value from people p where ${without} and ${where} ${bound}
+      order by p.id ${back ? 'desc' : 'asc'} limit ${parameters.add(limit)}`;
+  }
+  const score = text.includes(SCORE) ? parameters.add(search.shown.score ?? '') : '';
+  return (await db.query<Found>(text.replaceAll(SCORE, score), parameters.values)).rows;
 }
 
 /** All tags there are, by name. */
@@ -192,7 +235,9 @@ export interface PersonPage {
   email: string | null;
   phone: string | null;
   zone: string | null;
-  fields: Record<string, unknown>;
+  /** The import they came with. */
+  cameWith: { name: string; id: number; at: number } | null;
+  fields: Record<string, FieldValue>;
   tags: { tag: string; since: number }[];
   consents: { channel: 'email' | 'sms'; state: ConsentState; at: number; source: string }[];
   scores: { score: string; points: number }[];
@@ -244,6 +289,7 @@ export interface TimelineLine {
 export async function personPage(db: Db, id: number): Promise<PersonPage | null> {
   const { rows } = await db.query<Omit<PersonPage, 'walks' | 'timeline'>>(
     `select p.id, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, p.email, p.phone, p.zone,
+       (select jsonb_build_object('name', i.name, 'id', i.id, 'at', floor(extract(epoch from i.begun_at) * 1000)) from imports i where i.id = p.import_id) as "cameWith",
        jsonb_strip_nulls(jsonb_build_object('first_name', p.first_name, 'last_name', p.last_name)) || p.fields as fields,
        coalesce((select jsonb_agg(jsonb_build_object('tag', tag, 'since', floor(extract(epoch from since) * 1000)) order by tag)
          from person_tags t where t.person_id = p.id), '[]') as tags,
@@ -293,6 +339,9 @@ const TIMELINE = `
     where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed')
       -- What a walk set off stands in its trail already.
       and not data ? 'cause'
+    union all
+    select 'n' || id, id, 2, null, at, 'note', jsonb_build_object('words', words, 'by', by, 'note', id), null, null, null, person_id, null
+    from person_notes where person_id = $1
   ) l
   left join journeys j on j.id = l.journey_id
   left join errands e on l.what in ('called', 'notified') and e.person_id = l.person_id and e.walk_id = l.walk_id

@@ -27,7 +27,6 @@ export async function findAnything(db: Db, text: string): Promise<Found[]> {
       tag: null,
       sort: 'name',
       descending: false,
-      page: 1,
       shown: { field: null, score: null }
     }),
     tagNames(db)

@@ -2,6 +2,7 @@
 import { eachCondition } from '../../core/condition/evaluate.ts';
 import type { Condition } from '../../core/condition/schema.ts';
 import { SETTINGS_FORMAT } from '../../core/settings/schema.ts';
+import { needsOf } from '../../core/journey/needs.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import type { Db, Pool } from '../db/pool.ts';
 import { readSaved, saveSettings, type SavedSettings } from './settings.ts';
@@ -16,16 +17,7 @@ export interface SegmentLine {
   usedIn: { kind: 'journey' | 'segment'; name: string; key: string }[];
 }
 
-const MOST_COUNTED = 100_000;
-
-/** Whether a document names a segment anywhere. */
-const names = (document: unknown, segment: string): boolean => {
-  if (Array.isArray(document)) return document.some((d) => names(d, segment));
-  if (document === null || typeof document !== 'object') return false;
-  return Object.entries(document).some(([key, value]) =>
-    key === 'segment' ? value === segment : names(value, segment)
-  );
-};
+const MOST_COUNTED = 10_000;
 
 export async function segmentLines(db: Db): Promise<{ segments: SegmentLine[]; revision: number }> {
   const { settings, revision } = await readSaved(db);
@@ -51,7 +43,7 @@ export async function segmentLines(db: Db): Promise<{ segments: SegmentLine[]; r
       more: (members.get(name) ?? 0) > MOST_COUNTED,
       usedIn: [
         ...journeys
-          .filter((j) => names(j.draft, name) || names(j.document, name))
+          .filter((j) => [j.draft, j.document].some((d) => d && needsOf(d).segments.includes(name)))
           .map((j) => ({ kind: 'journey' as const, name: j.name, key: j.key })),
         ...segments
           .filter((s) => eachCondition(s.when).some((c) => 'segment' in c && c.segment === name))

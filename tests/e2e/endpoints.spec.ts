@@ -155,7 +155,14 @@ test.describe('an upload of people', () => {
     }
     return id;
   };
-  const RUN = { begins: false, total: 1 };
+  interface Opened {
+    id: number;
+    plan: { columns: { target: string }[]; consent: object };
+  }
+  const open = async (request: APIRequestContext, id: string): Promise<Opened> =>
+    (await (await post(request, `/${id}/open`, {})).json()) as Opened;
+  const act = (request: APIRequestContext, id: number, what: string): Promise<APIResponse> =>
+    request.post(`/api/people/imports/${id}`, { headers, data: { act: what } });
   const told = async (response: APIResponse): Promise<Record<string, unknown>[]> =>
     (await response.text())
       .trim()
@@ -163,26 +170,40 @@ test.describe('an upload of people', () => {
       .map((line) => JSON.parse(line) as Record<string, unknown>);
   const good = Buffer.from('email,first_name\nnew.person@people.example,New\n');
 
-  const cases: [string, Buffer, object, RegExp][] = [
-    ['that is nothing but white space', Buffer.from(' \n'), {}, /empty/],
-    ['that is not UTF-8', Buffer.from([0x65, 0x6d, 0x0a, 0xff, 0xfe, 0x0a]), {}, /UTF-8/],
-    ['with a mapping that is no list', good, { mapping: '[' }, /mapping: found "\["/],
-    ['with a mapping for other columns', good, { mapping: ['email'] }, /does not fit/],
-    ['with a mapping to nothing known', good, { mapping: ['email', 'password'] }, /expected a known column/],
-    ['with one thing twice', good, { mapping: ['email', 'email'] }, /same thing/]
+  test('that is nothing but white space is refused when it is opened', async ({ request }) => {
+    const response = await post(request, `/${await upload(request, Buffer.from(' \n'))}/open`, {});
+    expect([response.status(), await said(response)]).toEqual([400, expect.stringMatching(/empty/)]);
+  });
+
+  const plans: [string, (plan: Opened['plan']) => object, RegExp][] = [
+    ['for other columns', (p) => ({ ...p, columns: [{ target: 'email' }] }), /does not fit/],
+    [
+      'to nothing known',
+      (p) => ({ ...p, columns: [{ target: 'email' }, { target: 'password' }] }),
+      /expected a known column/
+    ],
+    ['of one thing twice', (p) => ({ ...p, columns: [{ target: 'email' }, { target: 'email' }] }), /same thing/],
+    [
+      'with a delimiter of its own',
+      (p) => ({ ...p, reading: { encoding: 'utf-8', delimiter: 'x', header: true } }),
+      /delimiter/
+    ],
+    ['that is none', () => ({}), /plan/]
   ];
-  for (const [name, file, more, message] of cases) {
-    test(`${name} is refused, by preview and by import`, async ({ request, query }) => {
+  for (const [name, change, message] of plans) {
+    test(`a plan ${name} is refused`, async ({ request, query }) => {
       const [before] = await query('select count(*) as n from people');
-      const id = await upload(request, file);
-      for (const [way, body] of [
-        ['check', {}],
-        ['run', RUN]
-      ] as const) {
-        const response = await post(request, `/${id}/${way}`, { ...body, ...more });
-        expect(response.status(), way).toBe(400);
-        expect(await said(response)).toMatch(message);
-      }
+      const id = await upload(request, good);
+      const { id: number, plan } = await open(request, id);
+      const response = await post(request, `/${id}/check`, { import: number, plan: change(plan) });
+      // What is wrong with the body is an answer of its own; what is wrong with the file is told on the way.
+      const text = response.status() === 200 ? String((await told(response)).at(-1)!['problem']) : await said(response);
+      expect(text).toMatch(message);
+      const begun = await act(request, number, 'begin');
+      expect([begun.status(), await said(begun)]).toEqual([
+        409,
+        'This import has begun already, or was not read to its end.'
+      ]);
       expect(await query('select count(*) as n from people')).toEqual([before]);
     });
   }
@@ -200,26 +221,41 @@ test.describe('an upload of people', () => {
     expect((await put(request, id, '0', good)).status()).toBe(404);
     expect((await put(request, id, '0', Buffer.alloc(4.5 * 1024 * 1024, 'a'))).status()).toBe(413);
     expect((await put(request, id, '0', Buffer.from('email'))).status()).toBe(200);
-    const half = await post(request, `/${id}/check`, {});
+    const half = await post(request, `/${id}/open`, {});
     expect([half.status(), await said(half)]).toEqual([409, 'Parts of this file have not arrived. Choose it again.']);
     for (const other of ['x', '00000000-0000-4000-8000-000000000000'])
-      expect((await post(request, `/${other}/check`, {})).status()).toBe(404);
+      expect((await post(request, `/${other}/open`, {})).status()).toBe(404);
   });
 
-  test('of many rows is looked at and imported with progress, and is gone afterwards', async ({ request, query }) => {
+  test('of many rows is read with progress, imported by the workers, and its refused rows come back', async ({
+    request,
+    query
+  }) => {
     const rows = Array.from({ length: 11_000 }, (_, i) => `many${i}@people.example,Many`);
     rows[9000] = 'nobody,';
     const file = Buffer.from(`email,first_name\n${rows.join('\n')}\n${' '.repeat(4 * 1024 * 1024)}\n`);
     const id = await upload(request, file);
-    const lines = await told(await post(request, `/${id}/check`, {}));
+    const { id: number, plan } = await open(request, id);
+    const lines = await told(await post(request, `/${id}/check`, { import: number, plan }));
     expect(lines.length).toBeGreaterThan(1);
-    expect(lines.at(-1)).toMatchObject({ end: true, rows: 11_000, made: 10_999, refusedTotal: 1 });
-    expect(lines.at(-1)!['refused']).toMatchObject([{ line: 9002, found: 'nobody' }]);
-    const done = await told(await post(request, `/${id}/run`, { begins: false, total: 10_999 }));
-    expect(done.at(-1)).toMatchObject({ end: true, done: 10_999, made: 10_999 });
+    expect(lines.at(-1)).toMatchObject({ end: true, preview: { rows: 11_000, made: 10_999, refused: 1 } });
+    expect((await act(request, number, 'begin')).status()).toBe(200);
+    expect((await act(request, number, 'begin')).status()).toBe(409);
+    await expect
+      .poll(async () => (await query('select state from imports where id = $1', [number]))[0], { timeout: 60_000 })
+      .toEqual({ state: 'done' });
     expect(await query(`select count(*)::int as n from people where email like 'many%'`)).toEqual([{ n: 10_999 }]);
-    expect((await post(request, `/${id}/check`, {})).status()).toBe(404);
-    await query(`delete from people where email like 'many%'`);
+    const refused = await request.get(`/api/people/imports/${number}/refused`);
+    expect((await refused.text()).slice(1)).toBe(
+      'email,first_name,line in the file,why it was refused\nnobody,,9002,email: not an email address\n'
+    );
+    expect((await request.get('/api/people/imports/999999/refused')).status()).toBe(404);
+    expect((await act(request, 999_999, 'undo')).status()).toBe(409);
+    expect((await act(request, number, 'undo')).status()).toBe(200);
+    await expect
+      .poll(async () => (await query('select state from imports where id = $1', [number]))[0], { timeout: 60_000 })
+      .toEqual({ state: 'undone' });
+    expect(await query(`select count(*)::int as n from people where email like 'many%'`)).toEqual([{ n: 0 }]);
   });
 
   test('a preview changes nothing; a name with markup and Liquid in it stays text', async ({
@@ -230,10 +266,12 @@ test.describe('an upload of people', () => {
     const nasty = `<img src=x onerror="document.title='hit'">{{ person.email }}`;
     const csv = Buffer.from(`email,first_name\nnasty@people.example,"${nasty.replaceAll('"', '""')}"\n`);
     const id = await upload(request, csv);
-    const preview = await told(await post(request, `/${id}/check`, {}));
-    expect(preview.at(-1)).toMatchObject({ made: 1, updated: 0, refusedTotal: 0 });
+    const { id: number, plan } = await open(request, id);
+    const preview = await told(await post(request, `/${id}/check`, { import: number, plan }));
+    expect(preview.at(-1)).toMatchObject({ preview: { made: 1, changed: 0, refused: 0 } });
     expect(await query(`select from people where email = 'nasty@people.example'`)).toEqual([]);
-    await told(await post(request, `/${id}/run`, RUN));
+    expect((await act(request, number, 'begin')).status()).toBe(200);
+    await expect.poll(() => query(`select 1 as n from people where email = 'nasty@people.example'`)).toHaveLength(1);
     const [person] = await query<{ id: number; first_name: string }>(
       `select id, first_name from people where email = 'nasty@people.example'`
     );

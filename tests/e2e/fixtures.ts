@@ -33,6 +33,18 @@ export const test = base.extend<Fixtures>({
       )
         wrong.push(`console: ${message.text()}`);
     });
+    // A page from the server is drawn before it answers; what is done in between may be lost (where a server is cold,
+    // that is seconds).
+    const goto = page.goto.bind(page);
+    page.goto = async (url, options) => {
+      const response = await goto(url, options);
+      await page.waitForFunction(
+        () =>
+          'awake' in document.documentElement.dataset ||
+          ![...document.scripts].some((script) => script.textContent.includes('__sveltekit'))
+      );
+      return response;
+    };
     await use(page);
     expect(wrong).toEqual([]);
   },

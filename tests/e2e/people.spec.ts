@@ -87,6 +87,29 @@ test('a tag is put on all who are found, in numbers before, and taken back; the 
     .toEqual([{ n: 2 }]);
 });
 
+test('a field is set on all who are found; a value that does not fit is said before', async ({ page, query }) => {
+  await query(`insert into field_names (name, since) values ('badge', now()) on conflict do nothing`);
+  await page.goto('/people?q=' + encodeURIComponent('brack'));
+  await page.getByTestId('clock').waitFor();
+  await page.getByRole('button', { name: /^With all/ }).click();
+  const bar = page.getByRole('region', { name: 'With all of them' });
+  await bar.getByLabel('What is done').selectOption('set field');
+  await bar.getByRole('combobox', { name: 'Field', exact: true }).fill('member');
+  await bar.getByLabel('What it becomes').fill('perhaps');
+  await expect(bar.getByRole('status')).toContainText('“member” takes yes or no');
+  await bar.getByRole('combobox', { name: 'Field', exact: true }).fill('badge');
+  await bar.getByLabel('What it becomes').fill('gold');
+  await expect(bar.getByRole('status')).toContainText('have another value, or none');
+  await bar.getByRole('button', { name: /^Set a field: \d+ people/ }).click();
+  const [{ n } = { n: 0 }] = await query<{ n: number }>(
+    `select count(*)::int as n from people where lower(coalesce(first_name, '') || ' ' || coalesce(last_name, '') || ' ' || coalesce(email, '') || ' ' || coalesce(phone, '')) like '%brack%'`
+  );
+  await expect
+    .poll(() => query(`select count(*)::int as n from people where fields ->> 'badge' = 'gold'`), { timeout: 30_000 })
+    .toEqual([{ n }]);
+  await expect(page.getByRole('region', { name: 'Done with many' }).first()).toContainText('Their badge becomes gold');
+});
+
 test('what the table shows is saved as a file, and no cell of it is a formula', async ({ page, query }) => {
   await query(
     `insert into people (email, first_name, fields, created_at, updated_at)

@@ -4,11 +4,9 @@ import { afterEach, beforeEach, expect, it } from 'vitest';
 import { collected, journey, MONDAY, put, reachable } from '../make.ts';
 import type { PersonState } from '../../core/person/state.ts';
 import { createUser } from '../../server/access/sessions.ts';
-import { openTable, type Table } from '../../server/people/csv.ts';
-import { importRows } from '../../server/people/import.ts';
-import { beginFile, importFile, keepPart, PART_BYTES, partsOf } from '../../server/people/import-files.ts';
-import { lookAt } from '../../server/people/look.ts';
-import { checkRows, guessTargets, type Target } from '../../server/people/rows.ts';
+import { beginFile, importFile, keepPart, PART_BYTES, partsOf } from '../../server/imports/files.ts';
+import type { ImportPlan } from '../../server/imports/plan.ts';
+import { importWhole } from '../../server/imports/whole.ts';
 import { personPage, searchPeople } from '../../server/people/people.ts';
 import { review } from '../../server/journeys/review.ts';
 import { createJourney, saveDraft } from '../../server/journeys/journeys.ts';
@@ -20,38 +18,30 @@ beforeEach(async () => {
 });
 afterEach(() => world.close());
 
-async function importText(csv: string, begins = true) {
-  const looked = await lookAt(world.pool, ...(await opened(csv)), 'IE');
-  const [table, targets] = await opened(csv);
-  const total = looked.made + looked.updated;
-  const end = await importRows(
-    world.pool,
-    checkRows(table, targets, 'IE'),
-    { importId: randomUUID(), begins, total },
-    () => undefined
-  );
+/** Imports a text, columns as they are guessed; gives what was promised and what was done. */
+async function importText(csv: string, change: Partial<ImportPlan> = {}) {
+  const { preview, line } = await importWhole(world.pool, new TextEncoder().encode(csv), (plan) => ({
+    ...plan,
+    consent: { ...plan.consent, source: 'a form' },
+    ...change
+  }));
   // What was promised is what is done.
-  expect(end).toMatchObject({ done: total, total, made: looked.made, updated: looked.updated });
-  return { ...end, refused: looked.refused };
-}
-
-async function opened(csv: string): Promise<[Table, Target[]]> {
-  const table = await openTable([new TextEncoder().encode(csv)]);
-  return [table, guessTargets(table.header)];
+  expect(line).toMatchObject({ made: preview.made, updated: preview.changed, keptWithdrawn: preview.keptWithdrawn });
+  return preview;
 }
 
 it('makes new people, updates known ones by email or else by phone, and takes nobody out', async () => {
   expect(
     await importText('email,phone,first_name,town\na@b.example,+447700900001,Ada,Quillmoor\nc@d.example,,Cora,\n')
-  ).toMatchObject({ made: 2, updated: 0 });
-  expect(await importText('email,first_name\nA@B.example,Adela\n')).toMatchObject({ made: 0, updated: 1 });
-  expect(await importText('phone,town\n+447700900001,Thornmere\n')).toMatchObject({ made: 0, updated: 1 });
+  ).toMatchObject({ made: 2, changed: 0 });
+  expect(await importText('email,first_name\nA@B.example,Adela\n')).toMatchObject({ made: 0, changed: 1 });
+  expect(await importText('phone,town\n+447700900001,Thornmere\n')).toMatchObject({ made: 0, changed: 1 });
+  await skipTo(world, MONDAY);
   const { people, total } = await searchPeople(world.pool, {
     text: 'adela',
     tag: null,
     sort: 'name',
     descending: false,
-    page: 1,
     shown: { field: 'town', score: null }
   });
   expect(total).toBe(1);
@@ -60,14 +50,14 @@ it('makes new people, updates known ones by email or else by phone, and takes no
 
 it('refuses a row whose two addresses belong to two people', async () => {
   await importText('email,phone\na@b.example,\n,+447700900002\n');
-  expect((await importText('email,phone\na@b.example,+447700900002\n')).refused).toMatchObject([
+  expect((await importText('email,phone\na@b.example,+447700900002\n')).refusedFirst).toMatchObject([
     { line: 2, reason: 'this phone number belongs to someone with another email' }
   ]);
 });
 
 it('refuses a second row for one person', async () => {
   await importText('email,phone\na@b.example,+447700900002\n');
-  expect((await importText('email,phone,town\na@b.example,,Here\n,+447700900002,There\n')).refused).toMatchObject([
+  expect((await importText('email,phone,town\na@b.example,,Here\n,+447700900002,There\n')).refusedFirst).toMatchObject([
     { line: 3, reason: 'this is the person of line 2, by another address' }
   ]);
 });
@@ -83,45 +73,13 @@ it.each([
   [false, []]
 ])('tags of a file begin journeys: %s', async (begins, expected) => {
   await live(world, journey([put('seen')]));
-  await importText('email,tags\na@b.example,in;other\n', begins);
+  await importText('email,tags\na@b.example,in;other\n', { begins });
   await skipTo(world, MONDAY);
   expect((await trailOf(world.pool)).map((l) => l['what'])).toEqual(expected);
   expect((await personPage(world.pool, 1))?.tags.map((t) => t.tag).filter((t) => t !== 'seen')).toEqual([
     'in',
     'other'
   ]);
-});
-
-it('stops between parts when asked, keeping what is in', async () => {
-  const csv = 'email\n' + Array.from({ length: 1200 }, (_, i) => `p${i}@b.example`).join('\n');
-  const [table, targets] = await opened(csv);
-  const stop = new AbortController();
-  const end = await importRows(
-    world.pool,
-    checkRows(table, targets, 'IE'),
-    { importId: 'i', begins: false, total: 1200, signal: stop.signal },
-    () => stop.abort()
-  );
-  expect(end).toMatchObject({ done: 500, made: 500 });
-  expect((await world.pool.query<{ n: number }>('select count(*) as n from people')).rows[0]?.n).toBe(500);
-});
-
-it('looks at a large file part by part: every refused row counted, the first named, those known found', async () => {
-  await importText('email,phone\nknown@b.example,+447700900002\n');
-  const rows = Array.from({ length: 12_000 }, (_, i) => (i % 3 ? `p${i}@b.example,,x;t${i % 400}` : `nonsense${i},,`));
-  rows[7001] = ',+447700900002,';
-  rows[11_999] = 'known@b.example,,';
-  const seen: number[] = [];
-  const [table, targets] = await opened(`email,phone,tags\n${rows.join('\n')}\n`);
-  const looked = await lookAt(world.pool, table, targets, 'IE', (n) => seen.push(n));
-  // One of the two for the person who is known is refused, with the line of the other.
-  expect(looked).toMatchObject({ rows: 12_000, made: 7998, updated: 1, refusedTotal: 4001 });
-  expect(looked.refused).toHaveLength(200);
-  expect(looked.refused[1]).toMatchObject({ line: 5, found: 'nonsense3' });
-  expect(looked.preview.map((r) => r.line)).toEqual([2, 3, 4, 5, 6, 7, 8, 9]);
-  expect(looked.tags).toHaveLength(200);
-  expect(seen.at(-1)).toBe(12_000);
-  expect(seen.length).toBeGreaterThan(1);
 });
 
 it('keeps an uploaded file in parts, for its owner alone, and not for ever', async () => {

@@ -121,6 +121,16 @@ async function expectFiguresTrue(pool: Pool): Promise<void> {
     select 'walkers', count(distinct person_id) from walks where state = 'walking' having count(*) > 0
     order by 1`);
   expect(flow.rows).toEqual(again.rows);
+  const labels = await pool.query(
+    `select kind, name, sum(came) as came, sum(went) as went from label_days group by 1, 2 order by 1, 2`
+  );
+  // Who got a label and who lost it: each is a happening of its own.
+  const relabelled = await pool.query(`
+    select split_part(name, '_', 1) as kind, coalesce(data ->> 'tag', data ->> 'list', data ->> 'segment') as name,
+      count(*) filter (where name like '%_added' or name like '%_joined') as came,
+      count(*) filter (where name like '%_removed' or name like '%_left') as went
+    from happenings where name ~ '^(tag|list|segment)_(added|removed|joined|left)$' group by 1, 2 order by 1, 2`);
+  expect(labels.rows).toEqual(relabelled.rows);
 }
 
 async function runLive(

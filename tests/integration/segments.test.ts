@@ -1,8 +1,6 @@
 /** Segments and dates as time passes and people come: who is in without anything having happened, who joins, and when. */
 import { afterEach, beforeEach, expect, it } from 'vitest';
-import { importRows } from '../../server/people/import.ts';
-import { checkRows, guessTargets } from '../../server/people/rows.ts';
-import { openTable } from '../../server/people/csv.ts';
+import { importWhole } from '../../server/imports/whole.ts';
 import { workCrowd } from '../../server/crowds/crowds.ts';
 import { saveSettings } from '../../server/settings/settings.ts';
 import { askChange } from '../../server/people/inputs.ts';
@@ -23,9 +21,11 @@ async function save(shared: Settings): Promise<void> {
   await skipTo(world, MONDAY);
 }
 async function bring(csv: string): Promise<void> {
-  const table = await openTable([Buffer.from(csv)]);
-  const rows = checkRows(table, guessTargets(table.header), 'IE');
-  await importRows(world.pool, rows, { importId: 'test', begins: false, total: 1 }, () => undefined);
+  await importWhole(world.pool, Buffer.from(csv), (plan) => ({
+    ...plan,
+    begins: false,
+    consent: { ...plan.consent, source: 'test' }
+  }));
 }
 const members = async (): Promise<number[]> =>
   (await world.pool.query<{ id: number }>('select person_id as id from person_segments order by 1')).rows.map(

@@ -1,9 +1,12 @@
 /** Something done with many people at once: those of whom a condition is true, with some letters, or chosen by hand. */
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import type { Condition } from '../../core/condition/schema.ts';
-import { askChangeOf, changesOfMany, stopCrowd, undoChange, workCrowd } from '../../server/crowds/crowds.ts';
+import { askChangeOf, changesOfMany, undoChange } from '../../server/crowds/changes.ts';
+import { stopCrowd, workCrowd } from '../../server/crowds/crowds.ts';
 import { nextOf, selectionSchema, type Change, type Selection } from '../../server/crowds/selection.ts';
 import { settle } from '../../server/clock/skip.ts';
+import { makeField } from '../../server/names/describe.ts';
+import { typedChange } from '../../server/people/by-hand.ts';
 import { countSelected } from '../../server/people/counting.ts';
 import { brake } from '../../server/journeys/brake.ts';
 import { HOUR, journey, mail, MONDAY, reachable, wait } from '../make.ts';
@@ -42,12 +45,38 @@ it('a tag is put on those who do not have it yet, said in numbers before, and ta
   expect(await tagged('third')).toBe(24);
   const [done] = await changesOfMany(world.pool);
   expect(done).toMatchObject({ id, asked: 14, state: 'done', undone: false, asked_by: 'Nuala' });
-  expect(await undoChange(world.pool, id!, 'Nuala')).not.toBeNull();
-  expect(await undoChange(world.pool, id!, 'Nuala')).toBeNull();
+  // However many ask for it at a time, it is taken back once.
+  const undone = await Promise.all([1, 2, 3, 4].map(() => undoChange(world.pool, id!, 'Nuala')));
+  expect(undone.filter((u) => u !== null)).toHaveLength(1);
   await settle(world.engine, false);
   // Those who had it before have it still.
   expect(await tagged('third')).toBe(10);
   expect((await changesOfMany(world.pool)).map((c) => c.undone)).toEqual([false, true]);
+});
+
+it('a field is set, by its type, on those who have another value; that is not taken back as a whole', async () => {
+  await makeField(world.pool, { name: 'level', type: 'number', options: [] }, 'Ada');
+  expect(await typedChange(world.pool, { act: 'set field', field: 'level', value: 'high' })).toEqual({
+    ok: false,
+    problem: '“level” takes a number, as 12.5.'
+  });
+  expect(await typedChange(world.pool, { act: 'set field', field: 'email', value: 'x@y.example' })).toMatchObject({
+    ok: false
+  });
+  const typed = await typedChange(world.pool, { act: 'set field', field: 'level', value: '3' });
+  const change: Change = { act: 'set field', field: 'level', value: 3 };
+  expect(typed).toEqual({ ok: true, change });
+  await ask({ ids: [12, 13] }, change);
+  await settle(world.engine, false);
+  expect(await count(MANY, change)).toEqual({ people: 20, concerned: 18, exact: true });
+  const id = await ask(MANY, change);
+  await settle(world.engine, false);
+  const { rows } = await world.pool.query<{ n: number }>(
+    `select count(*) as n from people where fields -> 'level' = '3'`
+  );
+  expect(rows).toEqual([{ n: 20 }]);
+  expect(await undoChange(world.pool, id!, 'Nuala')).toBeNull();
+  expect((await changesOfMany(world.pool))[0]).toMatchObject({ state: 'done', asked: 18 });
 });
 
 it('taken back while it is still on its way, nobody keeps it', async () => {

@@ -1,6 +1,6 @@
 <!-- Something done with everybody whom the table shows, or with those ticked: said in numbers before. -->
 <script lang="ts">
-  import { Button } from 'carbon-components-svelte';
+  import { Button, TextInput } from 'carbon-components-svelte';
   import { plural, number } from '$core/tell/words.ts';
   import type { Change, Selection } from '$server/crowds/selection.ts';
   import type { SelectedCount } from '$server/people/counting.ts';
@@ -26,6 +26,7 @@
     ['remove tag', 'take a tag off'],
     ['add list', 'put on a list'],
     ['remove list', 'take off a list'],
+    ['set field', 'set a field'],
     ['enter', 'put into a journey'],
     ['end', 'take out of a journey']
   ];
@@ -35,11 +36,13 @@
     'remove tag': 'have it',
     'add list': 'are not on it yet',
     'remove list': 'are on it',
+    'set field': 'have another value, or none; it cannot be taken back as a whole',
     enter: 'are asked in; the journey’s own rules say who enters',
     end: 'are in it'
   };
   let act = $state<Act>('add tag');
   let name = $state('');
+  let value = $state('');
   let count = $state.raw<SelectedCount | null>(null);
   let problem = $state('');
   let busy = $state(false);
@@ -51,6 +54,7 @@
     if (!named) return null;
     if (act === 'add tag' || act === 'remove tag') return { act, tag: named };
     if (act === 'add list' || act === 'remove list') return { act, list: named };
+    if (act === 'set field') return value.trim() ? { act, field: named, value: value.trim() } : null;
     return journeys.some((j) => j.key === named) ? { act, journey: named } : null;
   });
   const said = $derived(ACTS.find(([a]) => a === act)?.[1] ?? '');
@@ -91,7 +95,7 @@
 <section aria-label="With all of them" onkeydown={(e) => e.key === 'Escape' && onclose()}>
   <p><strong>{whom}</strong></p>
   <div class="what">
-    <Pick label="What is done" options={ACTS} value={act} onchange={(a) => ((act = a), (name = ''))} />
+    <Pick label="What is done" options={ACTS} value={act} onchange={(a) => ((act = a), (name = ''), (value = ''))} />
   </div>
   <div class="what">
     {#if ofJourney}
@@ -100,6 +104,14 @@
         options={[['', 'which journey?'], ...journeys.map((j) => [j.key, j.name] as const)]}
         value={name}
         onchange={(key) => (name = key)}
+      />
+    {:else if act === 'set field'}
+      <Suggest
+        label="Field"
+        known={known.fields}
+        value={name}
+        placeholder="which field?"
+        onchange={(text) => (name = text)}
       />
     {:else}
       <Suggest
@@ -111,6 +123,18 @@
       />
     {/if}
   </div>
+  {#if act === 'set field'}
+    <div class="what">
+      <TextInput
+        size="sm"
+        hideLabel
+        labelText="What it becomes"
+        placeholder="what it becomes"
+        bind:value
+        maxlength={2000}
+      />
+    </div>
+  {/if}
   <p class="soft number" role="status">
     {#if problem}<span class="problem">{problem}</span>
     {:else if count && change}

@@ -3,7 +3,7 @@
   import { enhance } from '$app/forms';
   import type { Crowd } from '$server/crowds/crowds.ts';
   import type { Change } from '$server/crowds/selection.ts';
-  import { number } from '$core/tell/words.ts';
+  import { fieldText, number } from '$core/tell/words.ts';
   import { useFormat } from '$ui/format.ts';
 
   interface Props {
@@ -27,13 +27,16 @@
         return `They are put on the list ${change.list}`;
       case 'remove list':
         return `They are taken off the list ${change.list}`;
+      case 'set field':
+        return `Their ${change.field} becomes ${fieldText(change.value)}`;
       case 'enter':
         return `They are put into “${titleOf(change.journey)}”`;
       case 'end':
         return `They are taken out of “${titleOf(change.journey)}”`;
     }
   }
-  const back = (change: Change): boolean => change.act !== 'enter' && change.act !== 'end';
+  const back = (change: Change): boolean =>
+    change.act !== 'enter' && change.act !== 'end' && change.act !== 'set field';
   const TODAY_MS = 86_400_000;
   const shown = $derived(done.filter((c) => c.state !== 'done' || now - c.begins_at < TODAY_MS));
 </script>

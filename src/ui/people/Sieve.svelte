@@ -1,6 +1,9 @@
 <!-- Whom the table shows, as a rule: put together or typed, taken from a saved segment, saved as one. -->
 <script lang="ts">
   import { enhance } from '$app/forms';
+  import { onMount } from 'svelte';
+  import type { SubmitFunction } from '@sveltejs/kit';
+  import { send } from '$ui/api.ts';
   import { Button, TextInput } from 'carbon-components-svelte';
   import type { Condition } from '$core/condition/schema.ts';
   import { conditionWords } from '$core/tell/condition.ts';
@@ -15,23 +18,39 @@
     where: Condition | null;
     known: KnownNames;
     journeys: { key: string; name: string }[];
-    segments: SegmentLine[];
-    revision: number;
     /** What came of the last save. */
     problem: string;
     saved: string;
     onchange: (where: Condition | null) => void;
     onclose: () => void;
   }
-  let { where, known, journeys, segments, revision, problem, saved, onchange, onclose }: Props = $props();
+  let { where, known, journeys, problem, saved, onchange, onclose }: Props = $props();
 
   const nameable = $derived({ ...known, messages: [], tasks: [], journeys });
   /** What is put together here, until the address says the same: a rule that asks nothing yet narrows nothing. */
   // svelte-ignore state_referenced_locally
   let condition = $state.raw<Condition>(where ?? freshQuestion('tag', nameable));
   let name = $state('');
+  let segments = $state.raw<SegmentLine[]>([]);
+  let revision = $state(0);
+  /** While it is open: who is in them changes by itself. */
+  const EVERY_MS = 5000;
+  async function look(): Promise<void> {
+    const answer = await send<{ segments: SegmentLine[]; revision: number }>('GET', '/api/people/segments');
+    if (answer.ok) ({ segments, revision } = answer.data);
+  }
+  onMount(() => {
+    void look();
+    const timer = setInterval(() => void look(), EVERY_MS);
+    return () => clearInterval(timer);
+  });
   const same = $derived(segments.find((s) => s.name === name.trim()));
 
+  /** What is typed stays; the list shows what came of it at once. */
+  const then: ReturnType<SubmitFunction> = async ({ update }) => {
+    await update({ reset: false });
+    await look();
+  };
   function give(next: Condition): void {
     condition = next;
     onchange(isBlank(next) ? null : next);
@@ -82,7 +101,7 @@
                 >{:else}{u.name}{/if}{/each}
           </p>
         {:else}
-          <form method="post" action="?/removeSegment" use:enhance>
+          <form method="post" action="?/removeSegment" use:enhance={() => then}>
             <input type="hidden" name="name" value={s.name} />
             <input type="hidden" name="revision" value={revision} />
             <button class="act">Delete it: nothing uses it</button>

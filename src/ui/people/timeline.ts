@@ -35,6 +35,8 @@ export function tell(line: TimelineLine, format: Format): Told {
         line.message?.channel === 'sms' ? 'Text' : 'Email',
         line.message?.subject ?? line.message?.body ?? line.step ?? ''
       );
+    case 'note':
+      return ours('Note', `${String(d['words'])} — ${String(d['by'])}`);
     case 'waiting':
       return ours('Waits', `until ${clock('until')}`);
     case 'held':

@@ -21,7 +21,7 @@
   import GapCell from './GapCell.svelte';
   import { GapTyping } from './gap-typing.svelte.ts';
   import InsertBox from './InsertBox.svelte';
-  import LaneRowHead from './LaneRow.svelte';
+  import SheetLane from './SheetLane.svelte';
   import Overview from './Overview.svelte';
   import Ruler from './Ruler.svelte';
   import SheetLines from './SheetLines.svelte';
@@ -68,7 +68,7 @@
   let inserting = $state<{ gap: Gap; filter: string } | null>(null);
 
   const anchor = $derived(anchorOf(journey));
-  const layout = $derived(layoutSheet(journey.lane, editor.folded, anchor));
+  const layout = $derived(layoutSheet(journey.lane, editor.folding.keys, anchor));
   const around = $derived({ fields, today: wallDay(journey.zone ?? clock.zone, clock.now) });
   const typing = new GapTyping(
     () => editor,
@@ -301,9 +301,9 @@
       onhelp();
     } else if (key === '[' || key === ']') {
       const opener = card ?? layout.rows[selectedGap?.row ?? 0]?.openedBy;
-      if (opener && editor.folded.has(opener) === (key === ']')) {
+      if (opener && editor.folding.keys.has(opener) === (key === ']')) {
         handled();
-        editor.toggleFold(opener);
+        editor.folding.toggle(opener);
         editor.selection = { at: 'card', key: opener };
       }
     } else if (key === 'Enter') {
@@ -373,7 +373,7 @@
         </span>
 
         {#each layout.rows as row, i (row.id)}
-          <LaneRowHead
+          <SheetLane
             {row}
             words={laneWords(row)}
             count={figures ? number(laneCount(figures, row)) : null}
@@ -416,10 +416,10 @@
                 onopen={() => editor.focusPanel++}
                 dropWords={editable ? (dx, dy) => dropWords(card, dx / view.zoom, dy / view.zoom) : null}
                 ondrop={(dx, dy) => drop(card, dx / view.zoom, dy / view.zoom)}
-                onfold={() => editor.toggleFold(card.step.key)}
+                onfold={() => editor.folding.toggle(card.step.key)}
               />
             {/each}
-          </LaneRowHead>
+          </SheetLane>
         {/each}
 
         {#if inserting}
@@ -458,7 +458,7 @@
     <div class="overview"><Overview {layout} area={view.exactly} ongo={(x, y) => view.scrollTo(x, y)} /></div>
   {/if}
   <div class="zoom" role="group" aria-label="Zoom">
-    {#if editor.focused}
+    {#if editor.folding.alone}
       <button onclick={() => editor.focusLane(undefined)} title="Other lanes are folded (Alt 3)"
         >One lane: show all</button
       >

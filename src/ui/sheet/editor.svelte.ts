@@ -6,11 +6,11 @@ import type { Carried } from '$core/edit/carried.ts';
 import { mergeJourneys } from '$core/edit/merge.ts';
 import { begin, commit, rebase, redo, undo, type History } from '$core/edit/history.ts';
 import type { Path } from '$core/journey/problems.ts';
-import { eachStep } from '$core/journey/walk-document.ts';
 import type { Journey } from '$core/journey/schema.ts';
 import { changesBetween, type Change } from '$core/tell/changes.ts';
-import { canBeOff, isOff, lanesOf, type Step, type StepName } from '$core/steps/index.ts';
+import { canBeOff, isOff, type Step, type StepName } from '$core/steps/index.ts';
 import type { CurrentDraft } from '$server/journeys/journeys.ts';
+import { Folding } from './folding.svelte.ts';
 import { Copies } from './copies.svelte.ts';
 import { send } from '$ui/api.ts';
 import * as shelf from '$ui/kit/shelf.ts';
@@ -61,7 +61,7 @@ export class Editor {
   /** Counts up when a copy is to be looked at. */
   copied = $state(0);
   said = $state('');
-  folded = $state<Set<string>>(new Set());
+  readonly folding = new Folding();
   private revision: number;
   private timer: ReturnType<typeof setTimeout> | null = null;
   private inFlight = false;
@@ -334,35 +334,14 @@ export class Editor {
     this.copies.approve(items);
   }
 
-  toggleFold(key: string): void {
-    const folded = new Set(this.folded);
-    if (!folded.delete(key)) folded.add(key);
-    this.folded = folded;
-  }
-
-  /** What was folded before one lane was looked at alone; `null` while none is. */
-  private unfocused = $state.raw<Set<string> | null>(null);
-
-  get focused(): boolean {
-    return this.unfocused !== null;
-  }
-
-  /** Folds all lanes but one with what is inside it and what it is inside of; again, or without a lane: as it was before. */
+  /** Looks at one lane alone; again, or without a lane: at all of them as they were. */
   focusLane(lane: Path | undefined): void {
-    if (this.unfocused) {
-      this.folded = this.unfocused;
-      this.unfocused = null;
+    if (this.folding.alone) {
+      this.folding.all();
       return this.say('All lanes again.');
     }
     if (!lane) return;
-    const own = lane.join('.');
-    this.unfocused = this.folded;
-    this.folded = new Set(
-      eachStep(this.document).flatMap(({ step, path }) => {
-        const at = path.join('.');
-        return lanesOf(step).length && !own.startsWith(`${at}.`) && !at.startsWith(`${own}.`) ? [step.key] : [];
-      })
-    );
+    this.folding.only(this.document, lane);
     this.say('Other lanes are folded. Alt 3 shows them again.');
   }
 

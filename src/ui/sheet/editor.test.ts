@@ -216,14 +216,6 @@ describe('acts on the sheet', () => {
     expect(editor.toReview).toEqual([]);
     expect(editor.said).toBe('Pasted.');
   });
-
-  it('folds and unfolds', () => {
-    const editor = open();
-    editor.toggleFold('b');
-    expect([...editor.folded]).toEqual(['b']);
-    editor.toggleFold('b');
-    expect([...editor.folded]).toEqual([]);
-  });
 });
 
 describe('undo', () => {

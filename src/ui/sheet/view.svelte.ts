@@ -7,7 +7,7 @@ import { CARD_WIDTH, ROW_HEIGHT, type SheetLayout } from '$core/sheet/layout.ts'
 export const LANES_WIDTH = 208;
 export const RULER_HEIGHT = 38;
 /** So many px around what is in view are drawn too. */
-const AHEAD = 400;
+const AHEAD = 240;
 /** Below this cards show only their icon and their figure. */
 const SMALL = 0.6;
 const SMALLEST = 0.2;

@@ -3,13 +3,14 @@ import { fail } from '@sveltejs/kit';
 import { LONGEST, naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { now } from '$server/clock/clock.ts';
-import { changesOfMany, stopCrowd, undoChange } from '$server/crowds/crowds.ts';
+import { changesOfMany, undoChange } from '$server/crowds/changes.ts';
+import { stopCrowd } from '$server/crowds/crowds.ts';
 import { knownZones } from '$server/crowds/may-have-changed.ts';
 import { journeyNames } from '$server/journeys/journeys.ts';
 import { look, TooLong } from '$server/people/counting.ts';
 import { knownNames } from '$server/people/names.ts';
 import { PER_PAGE, searchPeople, SORTS, tagNames, type PeopleFound, type PeopleSearch } from '$server/people/people.ts';
-import { removeSegment, saveSegment, segmentLines } from '$server/settings/segments.ts';
+import { removeSegment, saveSegment } from '$server/settings/segments.ts';
 import { SettingsBook } from '$server/settings/settings.ts';
 import { whereFrom } from '$ui/people/selection.ts';
 import { scoreNames, showFacts, shownFacts } from '$server/people/shown.ts';
@@ -21,8 +22,18 @@ const query = z.object({
   tag: plainText(200).nullable().catch(null),
   sort: z.enum(SORTS).catch('name'),
   down: z.literal('1').nullable().catch(null),
-  page: z.coerce.number().int().min(1).max(100_000).catch(1)
+  /** The place of the first that is shown, for the words below the table. */
+  from: z.coerce.number().int().min(1).catch(1),
+  way: z.enum(['after', 'before']).nullable().catch(null),
+  value: plainText(1000).nullable().catch(null),
+  id: z.coerce.number().int().min(1).catch(1)
 });
+
+/** Whether a place can be one of a list in this order: addresses come from anywhere. */
+function fits(sort: PeopleSearch['sort'], value: string | null): boolean {
+  if (value === null || sort === 'name' || sort === 'email') return true;
+  return sort === 'last' ? !Number.isNaN(Date.parse(value)) : value.trim() !== '' && Number.isFinite(Number(value));
+}
 
 const settings = new SettingsBook();
 /** A place among those who look at many is waited for so often, and so long between, ms. */
@@ -30,17 +41,22 @@ const MOST_TRIES = 20;
 const AGAIN_MS = 150;
 
 export const load: PageServerLoad = async ({ url, depends }) => {
-  depends('live:people');
+  depends('live:crowds');
   const p = url.searchParams;
   const read = query.parse({
     q: p.get('q') ?? '',
     tag: p.get('tag'),
     sort: p.get('sort') ?? 'name',
     down: p.get('down'),
-    page: p.get('page') ?? 1
+    from: p.get('from') ?? 1,
+    way: p.get('way'),
+    value: p.get('value'),
+    id: p.get('id') ?? 1
   });
   const shown = await shownFacts(db());
   const where = whereFrom(p.get('where'));
+  // A rule is asked of everybody: not again for whatever happens to anybody.
+  if (!where) depends('live:people');
   const search = {
     shown,
     where: where ?? null,
@@ -48,31 +64,29 @@ export const load: PageServerLoad = async ({ url, depends }) => {
     tag: read.tag,
     sort: read.sort,
     descending: read.down === '1',
-    page: read.page
+    place: read.way && fits(read.sort, read.value) ? { way: read.way, value: read.value, id: read.id } : null
   };
+  // Whoever is about to ask by a rule finds them read.
+  void knownZones(db()).catch(() => undefined);
   let problem = where === undefined ? 'The rule in this address cannot be read: everybody is shown.' : '';
-  const [{ people, total, more }, tags, fields, scores, known, journeys, { segments, revision }, done] =
-    await Promise.all([
-      find(search).catch((error: unknown) => {
-        if (!(error instanceof TooLong)) throw error;
-        problem = `${error.message} Ask for less, or for something that fewer people meet.`;
-        return { people: [], total: 0, more: false };
-      }),
-      tagNames(db()),
-      fieldNames(db()),
-      scoreNames(db()),
-      knownNames(db()),
-      journeyNames(db()),
-      segmentLines(db()),
-      changesOfMany(db())
-    ]);
+  const [{ people, total, more, before, after }, tags, fields, scores, known, journeys, done] = await Promise.all([
+    find(search).catch((error: unknown) => {
+      if (!(error instanceof TooLong)) throw error;
+      problem = `${error.message} Ask for less, or for something that fewer people meet.`;
+      return { people: [], total: 0, more: false, before: null, after: null };
+    }),
+    tagNames(db()),
+    fieldNames(db()),
+    scoreNames(db()),
+    knownNames(db()),
+    journeyNames(db()),
+    changesOfMany(db())
+  ]);
   return {
     people,
     problem,
     known,
     journeys,
-    segments,
-    revision,
     done,
     total,
     more,
@@ -80,6 +94,9 @@ export const load: PageServerLoad = async ({ url, depends }) => {
     fields: fields.slice(OWN_FIELDS),
     scores,
     search,
+    from: read.from,
+    before,
+    after,
     perPage: PER_PAGE,
     crumbs: [{ name: 'People' }]
   };

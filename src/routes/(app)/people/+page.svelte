@@ -15,6 +15,7 @@
   import ManyDone from '$ui/people/ManyDone.svelte';
   import Sieve from '$ui/people/Sieve.svelte';
   import { selectionFrom } from '$ui/people/selection.ts';
+  import type { Place } from '$server/people/people.ts';
   import type { ActionData, PageData } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
@@ -23,10 +24,19 @@
 
   function address(change: Record<string, string | null>): string {
     const query = new URLSearchParams(page.url.searchParams);
-    query.delete('page');
+    for (const key of ['from', 'way', 'value', 'id']) query.delete(key);
     for (const [key, value] of Object.entries(change))
       if (value) query.set(key, value);
       else query.delete(key);
+    return `?${query}`;
+  }
+  /** The page behind or before a place; `from` is for the words below the table. */
+  function pageAt({ way, value, id }: Place, from: number): string {
+    const query = new URLSearchParams(address({}));
+    query.set('from', String(Math.max(1, from)));
+    query.set('way', way);
+    if (value !== null) query.set('value', value);
+    query.set('id', String(id));
     return `?${query}`;
   }
   function fileQuery(format: string): string {
@@ -92,7 +102,7 @@
     );
   }
   const said = $derived(form as { segmentProblem?: string; segmentSaved?: string; manyProblem?: string } | null);
-  const first = $derived((data.search.page - 1) * data.perPage + 1);
+  const first = $derived(data.from);
   const last = $derived(Math.min(data.total, first + data.perPage - 1));
 </script>
 
@@ -144,6 +154,10 @@
     </div>
     <Button size="field" kind="tertiary" on:click={() => (sieve = !sieve)}>Only those who …</Button>
     <Button size="field" href="/people/import">Import people</Button>
+    <nav class="around" aria-label="About people">
+      <a href="/people/segments">Segments</a>
+      <a href="/people/names">Tags, lists and fields</a>
+    </nav>
   </header>
   <ManyDone done={data.done} journeys={data.journeys} problem={said?.manyProblem ?? ''} now={data.clock.now} />
   {#if data.problem}<p class="problem" role="alert">{data.problem}</p>{/if}
@@ -216,8 +230,8 @@
         </div>
         <nav aria-label="Pages">
           <span class="soft">{number(first)}–{number(last)} of {data.more ? 'about ' : ''}{number(data.total)}</span>
-          {#if data.search.page > 1}<a href="{address({})}&page={data.search.page - 1}">Previous {data.perPage}</a>{/if}
-          {#if last < data.total}<a href="{address({})}&page={data.search.page + 1}">Next {data.perPage}</a>{/if}
+          {#if data.before}<a href={pageAt(data.before, first - data.perPage)}>Previous {data.perPage}</a>{/if}
+          {#if data.after}<a href={pageAt(data.after, last + 1)}>Next {data.perPage}</a>{/if}
           {#if data.fields.length || data.scores.length}
             <span class="shown soft"
               >Columns {@render shownFact('field', data.fields)} {@render shownFact('score', data.scores)}</span
@@ -239,8 +253,6 @@
         where={data.search.where}
         known={data.known}
         journeys={data.journeys}
-        segments={data.segments}
-        revision={data.revision}
         problem={said?.segmentProblem ?? ''}
         saved={said?.segmentSaved ?? ''}
         onchange={narrow}
@@ -288,8 +300,17 @@
   .page {
     padding: 20px 24px;
   }
+  nav.around {
+    display: grid;
+    gap: 0;
+    padding: 0;
+    font-size: 13px;
+    line-height: 1.5;
+    white-space: nowrap;
+  }
   header {
     display: flex;
+    flex-wrap: wrap;
     gap: 12px;
     align-items: center;
     margin-bottom: 14px;

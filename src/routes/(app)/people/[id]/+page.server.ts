@@ -1,13 +1,16 @@
-import { error, fail } from '@sveltejs/kit';
+import { error, fail, redirect } from '@sveltejs/kit';
 import { z } from 'zod';
 import { keyText } from '$core/journey/values.ts';
-import { naming, plainText } from '$core/text/text.ts';
+import { LONGEST, naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { readClock } from '$server/clock/clock.ts';
 import { liftSuppression, sendAgain, tryNow } from '$server/engine/again.ts';
 import { tryAgain } from '$server/engine/set-aside.ts';
+import { addNote, consentHistory, factHistory, removeNote, setConsent, setField } from '$server/people/by-hand.ts';
 import { askChange, askEntry } from '$server/people/inputs.ts';
 import { personPage, tagNames } from '$server/people/people.ts';
+import { erase, holdings } from '$server/protection/erase.ts';
+import { readSettings } from '$server/settings/settings.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 const NOBODY = 'There is no such person.';
@@ -19,8 +22,13 @@ const idOf = (text: string): number => {
 
 export const load: PageServerLoad = async ({ params, depends }) => {
   depends(`live:person:${idOf(params.id)}`);
-  const [person, tags, clock, live] = await Promise.all([
-    personPage(db(), idOf(params.id)),
+  const id = idOf(params.id);
+  const [person, facts, consents, held, settings, tags, clock, live] = await Promise.all([
+    personPage(db(), id),
+    factHistory(db(), id),
+    consentHistory(db(), id),
+    holdings(db(), id),
+    readSettings(db()),
     tagNames(db()),
     readClock(db()),
     db().query<{ key: string; name: string }>(`select key, name from journeys where state = 'live' order by name`)
@@ -28,6 +36,12 @@ export const load: PageServerLoad = async ({ params, depends }) => {
   if (!person) error(404, NOBODY);
   return {
     person,
+    facts,
+    consents,
+    held,
+    types: Object.fromEntries(
+      (settings?.fields ?? []).map((f) => [f.name, { type: f.type, options: f.options ?? [] }])
+    ),
     tags,
     now: clock.now,
     live: live.rows,
@@ -39,7 +53,54 @@ const tag = naming().min(1);
 const lifting = z.object({ address: plainText(320), reason: naming(200).min(1) });
 const messageId = z.coerce.number().int().positive().max(Number.MAX_SAFE_INTEGER);
 
+const consent = z.object({
+  channel: z.enum(['email', 'sms']),
+  state: z.enum(['given', 'pending', 'withdrawn']),
+  source: naming(200).min(1, 'Say where they said so.'),
+  wording: plainText()
+});
+const field = z.object({ name: naming(LONGEST.name).min(1), value: plainText() });
+
 export const actions: Actions = {
+  /** Changes a fact. */
+  field: async ({ params, request, locals }) => {
+    const read = field.safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { problem: 'Which field, and what shall it be?' });
+    const done = await setField(db(), idOf(params.id), read.data.name, read.data.value, locals.user?.name ?? 'hand');
+    return done.ok ? { done: true } : fail(409, { problem: done.problem });
+  },
+  consent: async ({ params, request, locals }) => {
+    const read = consent.safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { problem: read.error.issues[0]?.message ?? 'Which consent?' });
+    const done = await setConsent(db(), idOf(params.id), read.data, locals.user?.name ?? 'hand');
+    return done.ok ? { done: true } : fail(409, { problem: done.problem });
+  },
+  note: async ({ params, request, locals }) => {
+    const read = naming(LONGEST.words)
+      .min(1)
+      .safeParse((await request.formData()).get('words'));
+    if (!read.success) return fail(400, { problem: 'A note of one to 2,000 characters.' });
+    const done = await addNote(db(), idOf(params.id), read.data, locals.user?.name ?? 'somebody');
+    return done ? { done: true } : error(404, NOBODY);
+  },
+  removeNote: async ({ params, request }) => {
+    const note = messageId.safeParse((await request.formData()).get('note'));
+    const done = note.success && (await removeNote(db(), idOf(params.id), note.data));
+    return done ? { done: true } : fail(409, { problem: 'This note is gone already.' });
+  },
+  /** Erases everything of them; their address has to be typed. */
+  erase: async ({ params, request, locals }) => {
+    const id = idOf(params.id);
+    const person = await personPage(db(), id);
+    if (!person) error(404, NOBODY);
+    const typed = String((await request.formData()).get('address') ?? '')
+      .trim()
+      .toLowerCase();
+    if (typed !== (person.email ?? person.phone ?? '').toLowerCase())
+      return fail(400, { problem: 'That is not their address: nobody was erased.' });
+    await erase(db(), id, locals.user?.name ?? 'somebody');
+    redirect(303, '/people');
+  },
   tag: async ({ params, request, locals }) => {
     const data = await request.formData();
     const read = tag.safeParse(data.get('tag'));

@@ -2,28 +2,53 @@
   import { enhance } from '$app/forms';
   import { Button, TextInput } from 'carbon-components-svelte';
   import { useFormat } from '$ui/format.ts';
-  import { fieldText } from '$core/tell/words.ts';
+  import type { FieldValue } from '$core/person/values.ts';
   import Choice from '$ui/kit/Choice.svelte';
   import Pick from '$ui/kit/Pick.svelte';
   import Suggest from '$ui/kit/Suggest.svelte';
   import { tell, trying } from '$ui/people/timeline.ts';
+  import Consents from '$ui/person/Consents.svelte';
+  import Erase from '$ui/person/Erase.svelte';
+  import Facts from '$ui/person/Facts.svelte';
   import type { ActionData, PageData, SubmitFunction } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
   const format = useFormat();
   const p = $derived(data.person);
-  let kinds = $state<'all' | 'theirs' | 'messages'>('all');
+  let kinds = $state<'all' | 'theirs' | 'messages' | 'texts'>('all');
+  let find = $state('');
   let open = $state<string | null>(null);
   /** The suppressed address that a reason is asked for. */
   let lifting = $state<string | null>(null);
   const elsewhere = $derived(p.zone && p.zone !== format.zone ? p.zone : null);
 
+  /** A conversation by text: what went out by it, and what came back. */
+  const isText = (line: (typeof p.timeline)[number]): boolean =>
+    line.message?.channel === 'sms' || (line.what === 'replied' && line.detail['channel'] === 'sms');
+  function shows(which: typeof kinds, line: (typeof p.timeline)[number], theirs: boolean): boolean {
+    if (which === 'all') return true;
+    if (which === 'theirs') return theirs;
+    return which === 'texts'
+      ? isText(line) && (line.what === 'sent' || line.what === 'replied')
+      : line.what === 'sent' || theirs;
+  }
+  const found = ({ what, detail }: { what: string; detail: string }): boolean =>
+    `${what} ${detail}`.toLowerCase().includes(find.trim().toLowerCase());
+  const facts = $derived<[string, FieldValue | null][]>([
+    ['email', p.email],
+    ['phone', p.phone],
+    ['first_name', p.fields['first_name'] ?? null],
+    ['last_name', p.fields['last_name'] ?? null],
+    ['zone', p.zone],
+    ...[...new Set([...Object.keys(p.fields), ...Object.keys(data.types)])]
+      .filter((name) => name !== 'first_name' && name !== 'last_name')
+      .sort()
+      .map((name): [string, FieldValue | null] => [name, p.fields[name] ?? null])
+  ]);
   const lines = $derived(
     p.timeline
       .map((line) => ({ line, told: tell(line, format), state: trying(line) }))
-      .filter(
-        ({ line, told }) => kinds === 'all' || (kinds === 'theirs' ? told.theirs : line.what === 'sent' || told.theirs)
-      )
+      .filter(({ line, told }) => shows(kinds, line, told.theirs) && found(told))
   );
   const days = $derived(
     lines.map((l, i) =>
@@ -70,11 +95,33 @@
         options={[
           ['all', 'Everything'],
           ['messages', 'Messages and reactions'],
+          ['texts', 'Texts'],
           ['theirs', 'What they did']
         ] as const}
         bind:chosen={kinds}
       />
     </header>
+    <div class="tools">
+      <form
+        class="note"
+        method="post"
+        action="?/note"
+        use:enhance={() =>
+          async ({ update }) => {
+            await update();
+          }}
+      >
+        <TextInput size="sm" hideLabel labelText="A note" placeholder="A note on them" name="words" maxlength={2000} />
+        <Button size="small" kind="tertiary" type="submit">Add the note</Button>
+      </form>
+      <TextInput
+        size="sm"
+        hideLabel
+        labelText="Find in the timeline"
+        placeholder="Find in the timeline"
+        bind:value={find}
+      />
+    </div>
     {#if form && 'problem' in form && form.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
     {#if p.aside}
       <div class="aside" role="status">
@@ -112,7 +159,13 @@
                     >
                   </form>{/if}
               </div>{/if}
-            {#if line.what === 'sent' && line.message?.body}
+            {#if line.what === 'note'}
+              <form class="inline" method="post" action="?/removeNote" use:enhance>
+                <input type="hidden" name="note" value={line.detail['note']} /><button class="act">Take away</button>
+              </form>
+            {/if}
+            {#if kinds === 'texts' && line.message?.body}<pre>{line.message.body}</pre>
+            {:else if line.what === 'sent' && line.message?.body}
               <button
                 class="act more"
                 aria-expanded={open === line.id}
@@ -129,7 +182,11 @@
           >
         </li>
       {:else}
-        <li class="soft none">Nothing yet. What this person gets and does stands here, newest first.</li>
+        <li class="soft none">
+          {find || kinds !== 'all'
+            ? 'Nothing of that.'
+            : 'Nothing yet. What this person gets and does stands here, newest first.'}
+        </li>
       {/each}
     </ol>
   </section>
@@ -153,15 +210,7 @@
         Suppression lifted by {p.lifted.by} on {format.date(p.lifted.at)}: {p.lifted.reason}
       </p>{/if}
     <h2>Consent</h2>
-    <dl>
-      {#each ['email', 'sms'] as const as channel (channel)}
-        {@const c = p.consents.find((x) => x.channel === channel)}
-        <dt>{channel === 'sms' ? 'Text' : 'Email'}</dt>
-        <dd>
-          {c?.state ?? 'never asked'}{#if c}<small>{format.date(c.at)}, by {c.source}</small>{/if}
-        </dd>
-      {/each}
-    </dl>
+    <Consents consents={p.consents} history={data.consents} />
     <h2>Tags <span class="soft">{p.tags.length}</span></h2>
     <ul class="tags">
       {#each p.tags as t (t.tag)}
@@ -212,14 +261,28 @@
       </form>
     {/if}
     <h2>Fields</h2>
-    <dl>
-      {#each Object.entries(p.fields) as [name, v] (name)}<dt>{name.replace(/_/g, ' ')}</dt>
-        <dd>{fieldText(v)}</dd>{/each}
-    </dl>
+    <Facts {facts} types={data.types} history={data.facts} cameWith={p.cameWith} />
+    <h2>Their data</h2>
+    <Erase id={p.id} address={p.email ?? p.phone ?? ''} counts={data.held} />
   </aside>
 </div>
 
 <style>
+  .tools {
+    display: grid;
+    grid-template-columns: 1.6fr 1fr;
+    gap: 16px;
+    margin-bottom: 10px;
+  }
+  .note {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    gap: 8px;
+  }
+  .inline {
+    display: inline;
+    margin-left: 8px;
+  }
   .line :global(.bx--btn) {
     flex: none;
     min-width: 0;

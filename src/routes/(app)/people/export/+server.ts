@@ -4,6 +4,7 @@ import { db } from '$server/app.ts';
 import { EXPORT_FORMATS, exported } from '$server/people/export.ts';
 import { fieldNames, OWN_FIELDS } from '$server/people/field-names.ts';
 import { SettingsBook } from '$server/settings/settings.ts';
+import { streamed } from '$server/streamed.ts';
 import { selectionFrom } from '$ui/people/selection.ts';
 import type { RequestHandler } from './$types';
 
@@ -16,22 +17,8 @@ export const GET: RequestHandler = async ({ url }) => {
   if (!format.success || !selection) error(400, 'Choose CSV or NDJSON, and a rule that can be read.');
   const fields = (await fieldNames(db())).slice(OWN_FIELDS);
   const lines = exported(db(), settings, selection, format.data, fields);
-  const encoder = new TextEncoder();
-  const stream = new ReadableStream<Uint8Array>({
-    async pull(controller) {
-      const next = await lines.next();
-      if (next.done) controller.close();
-      else controller.enqueue(encoder.encode(next.value));
-    },
-    async cancel() {
-      await lines.return(undefined);
-    }
-  });
-  return new Response(stream, {
-    headers: {
-      'content-type': format.data === 'csv' ? 'text/csv; charset=utf-8' : 'application/x-ndjson',
-      'content-disposition': `attachment; filename="people.${format.data}"`,
-      'cache-control': 'no-store'
-    }
+  return streamed(lines, {
+    'content-type': format.data === 'csv' ? 'text/csv; charset=utf-8' : 'application/x-ndjson',
+    'content-disposition': `attachment; filename="people.${format.data}"`
   });
 };

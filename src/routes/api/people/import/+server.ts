@@ -2,8 +2,8 @@ import { error, json } from '@sveltejs/kit';
 import { z } from 'zod';
 import { repaired } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
-import { MOST_BYTES, tooLarge } from '$server/people/csv.ts';
-import { beginFile, PART_BYTES } from '$server/people/import-files.ts';
+import { MOST_BYTES, tooLarge } from '$server/imports/csv.ts';
+import { beginFile, PART_BYTES } from '$server/imports/files.ts';
 import { readBody } from '../../body.ts';
 import type { RequestHandler } from './$types';
 

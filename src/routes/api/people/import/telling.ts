@@ -1,4 +1,4 @@
-import { BadFile } from '$server/people/csv.ts';
+import { BadFile } from '$server/imports/csv.ts';
 
 export type Tell = (value: object) => void;
 

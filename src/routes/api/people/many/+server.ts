@@ -1,8 +1,9 @@
 import { error, json } from '@sveltejs/kit';
 import { z } from 'zod';
 import { db } from '$server/app.ts';
-import { askChangeOf } from '$server/crowds/crowds.ts';
+import { askChangeOf } from '$server/crowds/changes.ts';
 import { changeSchema, selectionSchema } from '$server/crowds/selection.ts';
+import { typedChange } from '$server/people/by-hand.ts';
 import { readBody } from '../../body.ts';
 import type { RequestHandler } from './$types';
 
@@ -14,7 +15,10 @@ const body = z.strictObject({
 
 /** Does something with everybody of a selection. */
 export const POST: RequestHandler = async ({ request, locals }) => {
-  const { selection, change, expected } = await readBody(request, body);
+  const { selection, change: asked, expected } = await readBody(request, body);
+  const typed = await typedChange(db(), asked);
+  if (!typed.ok) error(422, typed.problem);
+  const { change } = typed;
   const id = await askChangeOf(db(), { selection, change, expected, by: locals.user?.name ?? '' });
   if (id === null) error(409, 'That journey takes nobody in now. Nothing was done.');
   return json({ id });

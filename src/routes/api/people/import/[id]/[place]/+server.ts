@@ -1,6 +1,6 @@
 import { error, json } from '@sveltejs/kit';
 import { db } from '$server/app.ts';
-import { keepPart, PART_BYTES } from '$server/people/import-files.ts';
+import { keepPart, PART_BYTES } from '$server/imports/files.ts';
 import { uploadId } from '../../open.ts';
 import type { RequestHandler } from './$types';
 

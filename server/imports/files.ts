@@ -8,12 +8,18 @@ export const PART_BYTES = 4 * 1024 * 1024;
 /** So many files of one user are kept at once; an older one makes room. */
 const MOST_FILES = 5;
 
+/** So long a file that was imported is kept: its refused rows can be asked for. */
+const KEPT_DAYS = 30;
+
 /** Makes room for a file that will come in parts; files left lying for a day are taken away. */
 export async function beginFile(db: Db, user: number, name: string, bytes: number): Promise<string> {
   await db.query(
-    `delete from import_files
-     where created_at < now() - interval '1 day'
-       or id in (select id from import_files where user_id = $1 order by created_at desc offset $2)`,
+    `delete from import_files f
+     where (not exists (select from imports i where i.file_id = f.id and i.begun_at is not null)
+         and (f.created_at < now() - interval '1 day'
+           or f.id in (select o.id from import_files o where o.user_id = $1
+             and not exists (select from imports i where i.file_id = o.id and i.begun_at is not null) order by o.created_at desc offset $2)))
+       or f.created_at < now() - interval '${KEPT_DAYS} days'`,
     [user, MOST_FILES - 1]
   );
   const id = randomUUID();
@@ -67,8 +73,4 @@ export async function* partsOf(db: Db, { id, bytes }: Pick<ImportFile, 'id' | 'b
     if (!part) throw new Error('the file was taken away while it was read');
     yield part.bytes;
   }
-}
-
-export async function dropFile(db: Db, id: string): Promise<void> {
-  await db.query('delete from import_files where id = $1', [id]);
 }

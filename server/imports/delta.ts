@@ -1,0 +1,46 @@
+/** What a row of a file would change of a person who is known, as SQL over the row `r` and the person `p`. */
+import type { ImportPlan } from './plan.ts';
+
+const OWN = ['phone', 'first_name', 'last_name', 'zone'] as const;
+
+/** Consent as a row has it and the person, by channel; `state` is null where nothing was ever said. */
+export const CONSENTS = `
+  left join consents ce on ce.person_id = p.id and ce.channel = 'email'
+  left join consents cs on cs.person_id = p.id and cs.channel = 'sms'`;
+
+const newConsent = (row: string, known: string): string =>
+  `case when ${row} is distinct from ${known}.state and (${known}.state is distinct from 'withdrawn' or ${row} = 'withdrawn') then ${row} end`;
+const kept = (row: string, known: string): string =>
+  `(coalesce(${row} in ('given', 'pending') and ${known}.state = 'withdrawn', false))::integer`;
+
+/**
+ * Columns of a `select` over `r`, `p` and {@link CONSENTS}: `fields` that would change, with what they were (`was`), `tags` and
+ * `lists` that would come on, `consent` that would change, and how many withdrawn consents stay (`kept`).
+ */
+export function deltaSql(known: ImportPlan['known']): string {
+  const changes = (own: string, row: string): string =>
+    known === 'fill'
+      ? `${row} is not null and ${own} is null`
+      : `${row} is not null and ${own} is distinct from ${row}`;
+  const ownValues = [
+    // Whoever was found by the phone number and has no email gets this one; another email is another person.
+    `'email', case when p.email is null then r.email end`,
+    ...OWN.map((c) => `'${c}', case when ${changes(`p.${c}`, `r.${c}`)} then r.${c} end`)
+  ].join(', ');
+  const ownBefore = [`'email', to_jsonb(p.email)`, ...OWN.map((c) => `'${c}', to_jsonb(p.${c})`)].join(', ');
+  const field = known === 'fill' ? `not p.fields ? d.key` : `(p.fields -> d.key) is distinct from d.value`;
+  const label = (which: 'tag' | 'list'): string =>
+    `array(select l from unnest(r.${which}s) as l where not exists (
+       select from person_${which}s x where x.person_id = p.id and x.${which} = l))`;
+  return `
+    jsonb_strip_nulls(jsonb_build_object(${ownValues})) || case when p.fields || r.fields = p.fields then '{}'::jsonb else
+      (select coalesce(jsonb_object_agg(d.key, d.value), '{}') from jsonb_each(r.fields) as d where ${field}) end as fields,
+    jsonb_build_object(${ownBefore}) || p.fields as was,
+    ${label('tag')} as tags, ${label('list')} as lists,
+    jsonb_strip_nulls(jsonb_build_object('email', ${newConsent('r.consent_email', 'ce')}, 'sms', ${newConsent('r.consent_sms', 'cs')})) as consent,
+    jsonb_build_object('email', ce.state, 'sms', cs.state) as consent_was,
+    ${kept('r.consent_email', 'ce')} + ${kept('r.consent_sms', 'cs')} as kept`;
+}
+
+/** Whether anything would change, of a row with the columns of {@link deltaSql}. */
+export const CHANGES = `(fields <> '{}' or cardinality(tags) > 0 or cardinality(lists) > 0 or consent <> '{}')`;

@@ -1,0 +1,154 @@
+/**
+ * Facts written as they stand, without any journey hearing of it: what is brought from elsewhere only describes how things
+ * are. Each change is on record like any other, before all that is yet to come.
+ */
+import type { Channel, ConsentState, FieldValue } from '../../core/person/values.ts';
+import { PERSON_COLUMNS } from '../../core/person/columns.ts';
+import { readClock } from '../clock/clock.ts';
+import type { Db } from '../db/pool.ts';
+import { Counts } from '../engine/count.ts';
+
+export interface SilentChange {
+  person: number;
+  /** `null` clears. */
+  fields: Record<string, FieldValue | null>;
+  addTags?: string[];
+  removeTags?: string[];
+  addLists?: string[];
+  removeLists?: string[];
+  consent?: Partial<Record<Channel, ConsentState | null>>;
+}
+
+export interface Proof {
+  source: string;
+  wording: string | null;
+}
+
+/** Writes changes of some thousand people at most, each named once. `at`: ISO. */
+export async function applySilently(
+  db: Db,
+  changes: SilentChange[],
+  at: string,
+  source: string,
+  proof: Proof
+): Promise<void> {
+  if (!changes.length) return;
+  const ids = changes.map((c) => c.person);
+  const own = PERSON_COLUMNS.map((c) => `${c} = case when t.fields ? '${c}' then t.fields ->> '${c}' else p.${c} end`);
+  await db.query(
+    `update people p
+     set ${own.join(', ')},
+       fields = (p.fields || jsonb_strip_nulls(t.fields - $3::text[]))
+         - array(select key from jsonb_each(t.fields) where value = 'null'::jsonb), updated_at = $4
+     from unnest($1::bigint[], $2::jsonb[]) as t (id, fields)
+     where p.id = t.id and t.fields <> '{}'`,
+    [ids, changes.map((c) => JSON.stringify(c.fields)), [...PERSON_COLUMNS], at]
+  );
+  await recordAll(
+    db,
+    changes.flatMap((c) =>
+      Object.entries(c.fields).map(([field, to]) => ({
+        person: c.person,
+        name: 'field_changed',
+        data: { field, ...(to === null ? {} : { to }) }
+      }))
+    ),
+    at,
+    source
+  );
+  for (const [fact, name, on, names] of [
+    ['tag', 'tag_added', true, 'addTags'],
+    ['tag', 'tag_removed', false, 'removeTags'],
+    ['list', 'list_joined', true, 'addLists'],
+    ['list', 'list_left', false, 'removeLists']
+  ] as const) {
+    const rows = changes.flatMap((c) => (c[names] ?? []).map((label) => ({ person: c.person, label })));
+    if (!rows.length) continue;
+    if (fact === 'tag' && on)
+      await nameTags(
+        db,
+        rows.map((r) => r.label),
+        at
+      );
+    const values = [rows.map((r) => r.person), rows.map((r) => r.label)];
+    await (on
+      ? db.query(
+          `insert into person_${fact}s (person_id, ${fact}, since)
+           select *, $3::timestamptz from unnest($1::bigint[], $2::text[]) on conflict do nothing`,
+          [...values, at]
+        )
+      : db.query(
+          `delete from person_${fact}s l using unnest($1::bigint[], $2::text[]) as t (person_id, label)
+           where l.person_id = t.person_id and l.${fact} = t.label`,
+          values
+        ));
+    await recordAll(
+      db,
+      rows.map((r) => ({ person: r.person, name, data: { [fact]: r.label } })),
+      at,
+      source
+    );
+  }
+  const counts = new Counts((await readClock(db)).zone);
+  const count = (kind: 'tag' | 'list', names: string[] | undefined, on: boolean): void =>
+    names?.forEach((name) => counts.label(Date.parse(at), kind, name, on));
+  for (const c of changes) {
+    count('tag', c.addTags, true);
+    count('tag', c.removeTags, false);
+    count('list', c.addLists, true);
+    count('list', c.removeLists, false);
+  }
+  await counts.save(db);
+  await applyConsents(db, changes, at, source, proof);
+}
+
+async function applyConsents(db: Db, changes: SilentChange[], at: string, source: string, proof: Proof): Promise<void> {
+  const rows = changes.flatMap((c) =>
+    Object.entries(c.consent ?? {}).map(([channel, state]) => ({ person: c.person, channel, state }))
+  );
+  if (!rows.length) return;
+  const said = rows.filter((r) => r.state !== null);
+  await db.query(
+    `insert into consents (person_id, channel, state, at, source, wording)
+     select person_id, channel, state, $4::timestamptz, $5::text, $6::text from unnest($1::bigint[], $2::text[], $3::text[]) as t (person_id, channel, state)
+     on conflict (person_id, channel) do update
+     set state = excluded.state, at = excluded.at, source = excluded.source, wording = excluded.wording`,
+    [said.map((r) => r.person), said.map((r) => r.channel), said.map((r) => r.state), at, proof.source, proof.wording]
+  );
+  const cleared = rows.filter((r) => r.state === null);
+  await db.query(
+    `delete from consents c using unnest($1::bigint[], $2::text[]) as t (person_id, channel)
+     where c.person_id = t.person_id and c.channel = t.channel`,
+    [cleared.map((r) => r.person), cleared.map((r) => r.channel)]
+  );
+  await recordAll(
+    db,
+    rows.map((r) => ({ person: r.person, name: 'consent_changed', data: { channel: r.channel, to: r.state ?? '' } })),
+    at,
+    source
+  );
+}
+
+export async function nameTags(db: Db, tags: readonly string[], at: string): Promise<void> {
+  if (!tags.length) return;
+  await db.query(
+    `insert into tags (name, created_at) select distinct name, $2::timestamptz from unnest($1::text[]) as t (name) order by name on conflict do nothing`,
+    [tags, at]
+  );
+}
+
+/** Puts happenings on record that nobody has to hear of. Place 0: before all that a person's work has recorded. */
+async function recordAll(
+  db: Db,
+  rows: { person: number; name: string; data: object }[],
+  at: string,
+  source: string
+): Promise<void> {
+  if (!rows.length) return;
+  await db.query(
+    `insert into happenings (person_id, name, at, source, data, record, handled_at)
+     select person_id, name, $4::timestamptz, $5, data, 0, $4::timestamptz
+     from unnest($1::bigint[], $2::text[], $3::jsonb[]) with ordinality as t (person_id, name, data, place) order by place`,
+    [rows.map((r) => r.person), rows.map((r) => r.name), rows.map((r) => JSON.stringify(r.data)), at, source]
+  );
+}
