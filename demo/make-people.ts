@@ -100,6 +100,22 @@ for (let n = 0; n < 600; n++) {
   if (member && random() < 0.25) visits.push([date(START + (20 + Math.floor(random() * 28)) * DAY), email, 'renewed']);
 }
 
+// A few are in twice: by another spelling of their address, or under another address in the same town.
+for (const [later, first, how] of [
+  [531, 44, 'address'],
+  [547, 113, 'name'],
+  [569, 201, 'name'],
+  [588, 44, 'name']
+] as const) {
+  const [a, b] = [people[first + 1], people[later + 1]];
+  if (!a || !b) throw new Error('there are fewer people than expected');
+  for (const column of [2, 3, 5]) b[column] = a[column] ?? '';
+  if (how === 'name') continue;
+  const [own = '', other = ''] = [b[0], a[0]];
+  b[0] = other.replace('.', '').replace('@', '+stars@');
+  for (const visit of visits) if (visit[1] === own) visit[1] = b[0];
+}
+
 const csv = (rows: string[][]): string =>
   rows.map((r) => r.map((c) => (/[",\n]/.test(c) ? `"${c.replace(/"/g, '""')}"` : c)).join(',')).join('\n') + '\n';
 const folder = new URL('.', import.meta.url);

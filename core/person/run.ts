@@ -97,7 +97,7 @@ export class PersonRun implements Hands {
         break;
       case 'end':
         for (const walk of [...this.person.walks])
-          if (walk.journey === input.journey && walk.state === 'walking')
+          if (walk.journey === input.journey && walk.state === 'walking' && (input.walk ?? walk.id) === walk.id)
             this.end(this.world.planOf(walk), walk, 'early', 'ended', null);
         break;
       case 'resumed':

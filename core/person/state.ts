@@ -111,6 +111,8 @@ export interface PersonState {
   segments: Set<string>;
   /** Which edition of the segments the person was last held against; 0 for none. */
   looked: number;
+  /** Up to which edition of models and ladders points and rungs were worked out anew; 0 for none. */
+  scored: number;
   scoreHistory: Map<string, ScoreHistory> | null;
   rungs: Map<string, RungStanding> | null;
   /** By journey, the last instant at which its date or timetable let this person in or would have. */
@@ -142,6 +144,7 @@ export function newPerson(id: string): PersonState {
     orders: null,
     segments: new Set(),
     looked: 0,
+    scored: 0,
     scoreHistory: null,
     rungs: null,
     dated: null,

@@ -66,8 +66,8 @@ export type Input =
   | { kind: 'look'; midnight: boolean }
   /** Those inside an earlier version go on in this one, where the step they stand on is still there. */
   | { kind: 'move'; journey: string; version: number }
-  /** A journey ends for everyone inside. */
-  | { kind: 'end'; journey: string }
+  /** A journey ends for everyone inside; `walk`: that one alone. */
+  | { kind: 'end'; journey: string; walk?: number }
   /** Someone whom an earlier tag, list or segment lets in when a journey goes live; a refusal is not told. */
   | { kind: 'existing'; journey: string }
   | {

@@ -11,7 +11,7 @@ import { compile } from '../../core/journey/compile.ts';
 import { parseInstant } from '../../core/time/instant.ts';
 import { now, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
-import { isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import type { SettingsBook } from '../settings/settings.ts';
 import { nextOf, requestFor, type Change, type Selection } from './selection.ts';
 import { inboxHasRoom } from './inbox-room.ts';
@@ -143,7 +143,7 @@ export async function workCrowd(pool: Pool, settings: SettingsBook, portion = PO
   try {
     return await portionTaken(pool, settings, portion, taken);
   } catch (error) {
-    if (taken.id === null || isNobodysFault(error)) throw error;
+    if (taken.id === null || isNobodysFault(error) || isGoneMeanwhile(error)) throw error;
     // A selection that cannot be asked stops by itself: the others go on.
     const { rowCount } = await pool.query(
       `update crowds set state = 'stopped', problem = $2 where id = $1 and selection is not null`,

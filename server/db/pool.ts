@@ -78,6 +78,19 @@ export function isUnavailable(error: unknown): boolean {
 /** Errors that say something of the moment, not of what was to be written: full, too busy, taken back by a deadlock. */
 const OF_THE_MOMENT = /^(?:53|55|57|58|40|08)/;
 
+/** Whether an error says that whom it names is gone: erased, or made one with somebody else (foreign_key_violation). */
+export const isGoneMeanwhile = (error: unknown): boolean => (error as { code?: unknown } | null)?.code === '23503';
+
+/** Work that looks somebody up and stores something of theirs; once more where they have gone in between. */
+export async function againIfGone<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (!isGoneMeanwhile(error)) throw error;
+    return work();
+  }
+}
+
 /** Whether an error is no fault of the values a statement was given: the same work may succeed another time. */
 export function isNobodysFault(error: unknown): boolean {
   if (isUnavailable(error)) return true;

@@ -8,6 +8,7 @@ import type { JourneyPlan } from '../../core/journey/compile.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import { Keeper } from '../../core/person/keeper.ts';
 import type { Recorder } from '../../core/person/world.ts';
+import { heardBy, rebuild, type Past } from '../../core/engagement/rebuild.ts';
 import { beginDecay } from '../../core/engagement/scores.ts';
 import { withSubject } from '../../core/person/subject.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
@@ -15,9 +16,10 @@ import { holdClock, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { isNobodysFault, transaction, type Db, type Pool } from '../db/pool.ts';
 import { BATCHES_LOCK, claimAside, claimPeople, claimThese } from './claim.ts';
+import { loadPast } from './past.ts';
 import { loadPeople, type InboxItem, type LoadedPerson } from './load.ts';
 import type { PlanBook } from './plans.ts';
-import type { SharedSettings } from '../settings/settings.ts';
+import { modelsSince, type SharedSettings } from '../settings/settings.ts';
 import { DrawsBook, WinnerDue } from './draws.ts';
 import { liveWorld } from './world.ts';
 import { countedOf } from './count.ts';
@@ -97,6 +99,7 @@ async function workOn(
   const shared = await plans.settings.read(db);
   const loaded = await loadPeople(db, ids, now, plans, [...entering, ...paused.values()], shared.workspace);
   const { people } = loaded;
+  const pasts = await loadPasts(db, people, plans, shared);
   const followed = people.flatMap((p) => p.walks.flatMap((w) => plans.followed(w)));
   const splits = plans.winnerSplits([...live.map((l) => [l.journeyId, l.plan] as [number, JourneyPlan]), ...followed]);
   const draws = await DrawsBook.read(db, plans, splits, due);
@@ -116,7 +119,7 @@ async function workOn(
   const failed: Failure[] = [];
   for (const person of people) {
     try {
-      append(batch, runPerson(person, course, current, plans, now, shared));
+      append(batch, runPerson(person, course, current, plans, now, shared, pasts));
     } catch (error) {
       if (error instanceof WinnerDue) throw error;
       // Nothing of this person's work is kept; whatever is wrong with them is nobody else's matter.
@@ -148,6 +151,24 @@ function append(batch: BatchRecord, more: BatchRecord): void {
   for (const key of Object.keys(more) as (keyof BatchRecord)[]) add(key);
 }
 
+/** Of those whose points and rungs are behind a change of models: what is on record. */
+async function loadPasts(
+  db: Db,
+  people: readonly LoadedPerson[],
+  plans: PlanBook,
+  shared: SharedSettings
+): Promise<Map<number, Past[]>> {
+  const behind = people.filter((p) => p.state.scored < shared.engagement && p.worked !== -Infinity);
+  if (!behind.length) return new Map();
+  const oldest = Math.min(...behind.map((p) => p.state.scored));
+  return loadPast(
+    db,
+    behind.map((p) => p.id),
+    heardBy(shared.workspace, modelsSince(shared, oldest)),
+    plans
+  );
+}
+
 /** Works one person's due things off; gives all that is to be written. */
 function runPerson(
   person: LoadedPerson,
@@ -155,7 +176,8 @@ function runPerson(
   current: Map<string, number>,
   plans: PlanBook,
   now: number,
-  shared: SharedSettings
+  shared: SharedSettings,
+  pasts: ReadonlyMap<number, Past[]>
 ): BatchRecord {
   const batch = emptyRecord();
   // A walk can go on in another version meanwhile.
@@ -244,6 +266,17 @@ function runPerson(
       return withSubject(item.input, item.of, person.state, course.world.plans);
     }
   );
+  const past = pasts.get(person.id);
+  if (past)
+    rebuild(
+      shared.workspace,
+      person.state,
+      past,
+      modelsSince(shared, person.state.scored),
+      // What a change of a ladder alone brings about, until now, is nothing that happens.
+      Math.max(now, person.worked)
+    );
+  person.state.scored = shared.engagement;
   beginDecay(shared.workspace, person.state, shared.since);
   // Whoever came after the segments were there joins them by coming; that is something that happens.
   const newcomer = person.state.looked === 0 && person.since > shared.since;

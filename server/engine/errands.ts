@@ -24,6 +24,8 @@ import type { PlanBook } from './plans.ts';
 
 interface ErrandRow {
   person_id: number;
+  /** The number of the person under which it is tried: every try has the same id. */
+  known_as: number;
   id: number;
   kind: 'notify' | 'call' | 'ask';
   walk_id: number;
@@ -161,7 +163,7 @@ export class Errands {
         left join walks w on w.person_id = own.person_id and w.id = own.walk_id
         left join journeys j on j.id = own.journey_id
         where e.person_id = due.person_id and e.id = due.id
-        returning e.person_id, e.id, e.kind, e.walk_id, e.journey_id, e.version, e.step, e.visit, e.at, e.attempts, e.claim,
+        returning e.person_id, coalesce(e.known_as, e.person_id) as known_as, e.id, e.kind, e.walk_id, e.journey_id, e.version, e.step, e.visit, e.at, e.attempts, e.claim,
           ${allFields('p')} as fields,
           w.more -> 'entry' as entry,
           array(select s.address from suppressions s where s.address in (lower(p.email), lower(p.phone))) as suppressed,
@@ -182,7 +184,7 @@ export class Errands {
       links: { unsubscribe: '' }
     };
     const filled = (template: string): string => fillIn(template, scope);
-    const key = errandKey(this.post.secret, { person: row.person_id, errand: row.id });
+    const key = errandKey(this.post.secret, { person: row.known_as, errand: row.id });
     try {
       if (step?.kind === 'notify' && row.kind === 'notify')
         return await this.notify(row, step.to, filled(step.text), name, key, now);

@@ -379,7 +379,10 @@ function inputOf(
   if (r.name === 'look') return { kind: 'look', midnight: r.data['midnight'] === true };
   if (r.name === 'move')
     return { kind: 'move', journey: String(r.data['journey']), version: Number(r.data['version']) };
-  if (r.name === 'end') return { kind: 'end', journey: String(r.data['journey']) };
+  if (r.name === 'end') {
+    const { journey, walk } = r.data;
+    return { kind: 'end', journey: String(journey), ...(typeof walk === 'number' ? { walk } : {}) };
+  }
   if (r.name === 'existing') return { kind: 'existing', journey: String(r.data['journey']) };
   if (r.name === 'set') return presentSet(r.data as SetData, plans.names);
   return { kind: 'happening', happening: happeningOf(r, plans) };

@@ -5,9 +5,12 @@ import type { Channel } from '../../core/person/values.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { KeptLink } from '../mail/content.ts';
+import type { Recipient } from '../mail/render.ts';
 
 export interface OutboxRow {
   person_id: number;
+  /** The number of the person under which it goes out: every try has the same id. */
+  known_as: number;
   id: number;
   walk_id: number;
   journey_id: number;
@@ -32,8 +35,8 @@ export interface OutboxRow {
   entry: Happening | null;
   /** The person's owner, where they have one: who writes to them. */
   owner: string | null;
-  /** The id of the earlier message of the walk that it answers. */
-  answers: number | null;
+  /** The earlier message of the walk that it answers. */
+  answers: Recipient | null;
 }
 
 /** How long a claim holds unless it is renewed, by the machine's clock. */
@@ -84,12 +87,13 @@ export async function claimMessages(
       join messages own on own.person_id = due.person_id and own.id = due.id
       left join walks w on w.person_id = own.person_id and w.id = own.walk_id
       where m.person_id = due.person_id and m.id = due.id
-      returning m.person_id, m.id, m.walk_id, m.journey_id, m.version, m.step, m.channel, m.address, m.try_at, m.attempts,
+      returning m.person_id, coalesce(m.known_as, m.person_id) as known_as, m.id, m.walk_id, m.journey_id, m.version, m.step, m.channel, m.address, m.try_at, m.attempts,
         m.claim, m.error, m.subject, m.preview, m.body, m.links,
         ${allFields('p')} as fields, w.more -> 'entry' as entry,
         (select u.name from users u where u.email = lower(p.fields ->> 'owner')) as owner,
-        (select max(e.id) from messages e where e.person_id = m.person_id and e.walk_id = m.walk_id
-          and e.step = own.thread and e.state = 'sent') as answers`,
+        (select jsonb_build_object('person', coalesce(e.known_as, e.person_id), 'message', e.id) from messages e
+          where e.person_id = m.person_id and e.walk_id = m.walk_id and e.step = own.thread and e.state = 'sent'
+          order by e.id desc limit 1) as answers`,
     values: [channel, ts(now), most, grace]
   });
   return rows;

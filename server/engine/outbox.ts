@@ -186,7 +186,7 @@ export class Outbox {
       };
     }
     try {
-      const recipient = { person: row.person_id, message: row.id };
+      const recipient = { person: row.known_as, message: row.id };
       return { step, content: fillMessage(step, scopeOf(recipient, row.fields, name, this.context(), row.entry)) };
     } catch (error) {
       if (error instanceof Unfillable) return not('filling-in', error.message);
@@ -203,7 +203,7 @@ export class Outbox {
     // A lease that could not be renewed may be somebody else's by now.
     if ((this.inHand.get(row.id)?.lease ?? 0) < Date.now())
       return { ok: false, kind: 'temporary', error: 'its turn had passed before it could be handed over' };
-    const recipient = { person: row.person_id, message: row.id };
+    const recipient = { person: row.known_as, message: row.id };
     const key = messageKey(post.secret, recipient);
     try {
       if (step.kind === 'sms') {
@@ -213,7 +213,7 @@ export class Outbox {
       return await post.mailer.send({
         ...renderEmail(content, step, recipient, this.context()),
         from: senderOf(post.mailFrom, step.from, row.owner),
-        inReplyTo: row.answers === null ? null : this.messageIdOf({ person: row.person_id, message: row.answers }),
+        inReplyTo: row.answers && this.messageIdOf(row.answers),
         to: row.address,
         replyTo: step.replyTo ?? post.replyTo ?? (post.takesMail ? `reply+${key}@${post.mailDomain}` : null),
         unsubscribeMail: post.takesMail && step.unsubscribe !== false ? `unsubscribe+${key}@${post.mailDomain}` : null,

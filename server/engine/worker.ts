@@ -11,6 +11,7 @@ import { listen } from '../db/notify.ts';
 import { isUnavailable, type Pool } from '../db/pool.ts';
 import { now } from '../clock/clock.ts';
 import { workImport } from '../imports/run.ts';
+import { workDoubles } from '../people/doubles.ts';
 import { goLiveInTime } from '../journeys/live-at.ts';
 import { runBatch } from './batch.ts';
 import type { Engine } from './context.ts';
@@ -106,7 +107,7 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
         (await lookAtMidnight(engine.pool, engine.plans.settings)) ||
         workCrowd(engine.pool, engine.plans.settings)
     ),
-    repeat('imports', () => workImport(engine.pool)),
+    repeat('imports', async () => (await workImport(engine.pool)) || workDoubles(engine.pool)),
     repeat('clock', () => runAskedSkip(engine, ending.signal)),
     ...(engine.keep === null ? [] : [repeat('retention', forgetting(engine.pool, engine.keep))])
   ];

@@ -3,6 +3,17 @@ import type { ImportPlan } from './plan.ts';
 
 const OWN = ['phone', 'first_name', 'last_name', 'zone'] as const;
 
+/** Who a row `r` is of: `e` by the email, `f` by the phone number; a further address of somebody is theirs as well. */
+export const KNOWN_BY = `
+  left join people e0 on lower(e0.email) = r.email
+  left join other_addresses oe on oe.address = r.email
+  cross join lateral (select coalesce(e0.id, oe.person_id) as id) as e
+  left join people f0 on f0.phone = r.phone
+  left join other_addresses op on op.address = r.phone
+  cross join lateral (select coalesce(f0.id, op.person_id) as id,
+    case when f0.id is not null then f0.email
+      when op.person_id is not null then (select email from people where id = op.person_id) end as email) as f`;
+
 /** Consent as a row has it and the person, by channel; `state` is null where nothing was ever said. */
 export const CONSENTS = `
   left join consents ce on ce.person_id = p.id and ce.channel = 'email'
@@ -25,7 +36,11 @@ export function deltaSql(known: ImportPlan['known']): string {
   const ownValues = [
     // Whoever was found by the phone number and has no email gets this one; another email is another person.
     `'email', case when p.email is null then r.email end`,
-    ...OWN.map((c) => `'${c}', case when ${changes(`p.${c}`, `r.${c}`)} then r.${c} end`)
+    // A number that is theirs already, beside the one they are called by, changes nothing.
+    ...OWN.map(
+      (c) =>
+        `'${c}', case when ${changes(`p.${c}`, `r.${c}`)} ${c === 'phone' ? 'and not exists (select from other_addresses o where o.address = r.phone)' : ''} then r.${c} end`
+    )
   ].join(', ');
   const ownBefore = [`'email', to_jsonb(p.email)`, ...OWN.map((c) => `'${c}', to_jsonb(p.${c})`)].join(', ');
   const field = known === 'fill' ? `not p.fields ? d.key` : `(p.fields -> d.key) is distinct from d.value`;

@@ -7,9 +7,9 @@ import { now, readClock } from '../clock/clock.ts';
 import { inboxHasRoom } from '../crowds/inbox-room.ts';
 import { changed, notify } from '../db/notify.ts';
 import { Counts } from '../engine/count.ts';
-import { isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { applySilently, nameTags, type SilentChange } from '../people/silently.ts';
-import { CHANGES, CONSENTS, deltaSql } from './delta.ts';
+import { CHANGES, CONSENTS, deltaSql, KNOWN_BY } from './delta.ts';
 import { heardLabels, type Heard } from './heard.ts';
 import type { ImportPlan } from './plan.ts';
 import { lastInTurn, takeBack } from './undo.ts';
@@ -50,7 +50,7 @@ export async function workImport(pool: Pool, portion = PORTION): Promise<boolean
     // Somebody came in another way at this very moment: matched anew in a moment.
     const twice = (error as { code?: string }).code === '23505';
     if (taken.id !== null && twice) await lastInTurn(pool, taken.id);
-    if (taken.id === null || twice || isNobodysFault(error)) throw error;
+    if (taken.id === null || twice || isNobodysFault(error) || isGoneMeanwhile(error)) throw error;
     await pool.query(
       `update imports set state = 'stopped', problem = $2 where id = $1 and state in ('running', 'undoing')`,
       [taken.id, (error as Error).message.slice(0, 300)]
@@ -154,7 +154,8 @@ async function makeNew(
   const made = await db.query(
     `insert into people (id, email, phone, first_name, last_name, zone, fields, created_at, updated_at, import_id)
      overriding system value
-     select id, email, phone, first_name, last_name, zone, fields, $1::timestamptz, $1::timestamptz, import_id from import_fresh order by id
+     select id, email, phone, first_name, last_name, zone, fields, $1::timestamptz, $1::timestamptz, import_id from import_fresh f
+     where not exists (select from other_addresses o where o.address in (f.email, f.phone)) order by id
      on conflict do nothing`,
     [at]
   );
@@ -256,8 +257,7 @@ async function changeKnown(
     `with part as materialized (
        select * from import_rows where import_id = $1 and line > $2 and line <= $3 and (person_id is not null or line = any($4::integer[]))
      ), found as (
-       select r.line, coalesce(e.id, f.id) as person from part r
-       left join people e on lower(e.email) = r.email left join people f on f.phone = r.phone
+       select r.line, coalesce(e.id, f.id) as person from part r ${KNOWN_BY}
        where not (f.id is not null and f.id is distinct from e.id and r.email is not null and (e.id is not null or f.email is not null))
      )
      select d.* from (

@@ -8,7 +8,7 @@ import type { CountryCode } from 'libphonenumber-js/min';
 import { transaction, type Pool } from '../db/pool.ts';
 import { Copy } from './copy.ts';
 import { openTable, type Bytes } from './csv.ts';
-import { CHANGES, CONSENTS, deltaSql } from './delta.ts';
+import { CHANGES, CONSENTS, deltaSql, KNOWN_BY } from './delta.ts';
 import type { ImportPlan } from './plan.ts';
 import { previewOf, type Preview } from './preview.ts';
 import { hasher } from '../protection/hash.ts';
@@ -199,8 +199,7 @@ async function match(db: PoolClient, plan: ImportPlan): Promise<void> {
     from (
       select r.line, r.email, r.phone, e.id as a, f.id as b, f.email as other
       from import_read r
-      left join people e on lower(e.email) = r.email
-      left join people f on f.phone = r.phone
+      ${KNOWN_BY}
       where e.id is not null or f.id is not null
     ) m`);
   await db.query('analyze import_known');

@@ -30,7 +30,7 @@ export async function asking(db: Db, token: string): Promise<(Asking & { person:
       cross join lateral jsonb_path_query_first(v.document, '$.** ? (@.key == $key && @.kind == "consent")',
         jsonb_build_object('key', e.step)) as s (step)
       left join consents c on c.person_id = e.person_id and c.channel = s.step ->> 'channel'
-      where e.person_id = $1 and e.id = $2 and e.kind = 'ask'`,
+      where e.person_id = person_now($1) and e.id = $2 and e.kind = 'ask'`,
     values: [read.person, read.message]
   });
   const found = rows[0];

@@ -13,7 +13,7 @@ import { MINUTE } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
-import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import type { SettingsBook } from '../settings/settings.ts';
 
 /** Events of one request. */
@@ -49,6 +49,10 @@ interface Good {
 
 /** Stores events. They are given as they came, each on its own right or wrong. */
 export async function takeEvents(pool: Pool, settings: SettingsBook, given: readonly unknown[]): Promise<Taken> {
+  return againIfGone(() => take(pool, settings, given));
+}
+
+async function take(pool: Pool, settings: SettingsBook, given: readonly unknown[]): Promise<Taken> {
   const present = await now(pool);
   const { workspace } = await settings.read(pool);
   const { rows } = await pool.query<{ key: string }>('select key from journeys');
@@ -148,16 +152,15 @@ async function peopleOf(db: Db, subjects: string[]): Promise<Map<string, number>
       select s.subject, p.id
       from unnest($1::text[]) as s (subject)
       cross join lateral (
-        select id from people where s.subject ~ '^[0-9]{1,15}$' and id = case when s.subject ~ '^[0-9]{1,15}$' then s.subject::bigint end
+        select id from people where s.subject ~ '^[0-9]{1,15}$' and id = person_now(case when s.subject ~ '^[0-9]{1,15}$' then s.subject::bigint end)
         union all
-        select id from people where email is not null and lower(email) = lower(regexp_replace(s.subject, '^mailto:', ''))
+        select person_of_email(regexp_replace(s.subject, '^mailto:', ''))
         union all
-        select id from people where phone = s.subject
-        limit 1
-      ) p`,
+        select person_of_number(s.subject)
+      ) p where p.id is not null`,
     values: [all]
   });
-  return new Map(rows.map((r) => [r.subject, r.id]));
+  return new Map(rows.reverse().map((r) => [r.subject, r.id]));
 }
 
 /** Takes out those that would give someone an address or number that somebody else has: two people cannot share one. */
@@ -173,7 +176,8 @@ async function withoutTakenAddresses(db: Db, good: Good[], refused: RefusedEvent
   const { rows } = await db.query<{ index: number; field: string }>(
     `select w.index, w.field from unnest($1::integer[], $2::bigint[], $3::text[], $4::text[]) as w (index, person, field, value)
      where exists (select from people p where p.id <> w.person and
-       case w.field when 'email' then p.email is not null and lower(p.email) = lower(w.value) else p.phone = w.value end)`,
+       case w.field when 'email' then p.email is not null and lower(p.email) = lower(w.value) else p.phone = w.value end)
+       or exists (select from other_addresses o where o.address = lower(w.value) and o.person_id <> w.person)`,
     columns(wanted, ['index', 'person', 'field', 'value'])
   );
   const bad = new Set(rows.map((r) => r.index));

@@ -5,7 +5,7 @@
 import { PRESENT } from '../clock/clock.ts';
 import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
-import { ts, type Db } from '../db/pool.ts';
+import { againIfGone, ts, type Db } from '../db/pool.ts';
 import { together } from '../db/together.ts';
 import type { KeptLink } from '../mail/content.ts';
 import { EARLY_SECONDS } from './early.ts';
@@ -73,20 +73,23 @@ function makeDoors(db: Db): Doors {
             coalesce(m.handed_at > clock_timestamp() - interval '${EARLY_SECONDS} seconds', m.state = 'sending') as early,
             (select ${PRESENT} from workspace) as now
           from unnest($1::bigint[], $2::bigint[]) with ordinality as t (person, message, place)
-          join messages m on m.person_id = t.person and m.id = t.message`,
+          join messages m on m.person_id = person_now(t.person) and m.id = t.message`,
         values: [tokens.map((t) => t.person), tokens.map((t) => t.message)]
       });
       const found = new Map(rows.map((r) => [r.place, r]));
       return tokens.map((_, i) => found.get(i + 1) ?? null);
     }),
     store: together<StoredRow, void>(async (rows) => {
-      await db.query({
+      const storing = {
         name: 'store-happenings',
         text: `
           insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
-          select person, name, at, 'tracking', source_id, walk, journey, step, message, data
+          select p.id, t.name, t.at, 'tracking', source_id, walk + coalesce(g.walks, 0), journey, step, message, data
           from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::text[], $5::integer[], $6::bigint[], $7::text[], $8::bigint[], $9::jsonb[])
             with ordinality as t (person, name, at, source_id, walk, journey, step, message, data, place)
+          -- Since they were looked up, somebody may have been made one with another, or be gone.
+          left join merged g on g.gone = t.person
+          join people p on p.id = coalesce(g.person_id, t.person)
           order by place
           on conflict do nothing`,
         values: columns(
@@ -101,28 +104,31 @@ function makeDoors(db: Db): Doors {
           })),
           ['person', 'name', 'at', 'sourceId', 'walk', 'journey', 'step', 'message', 'data']
         )
-      });
+      };
+      await againIfGone(() => db.query(storing));
       await notify(db, 'inbox');
       return rows.map(() => undefined);
     }),
     early: together<EarlyRow, void>(async (rows) => {
-      await db.query({
+      const storing = {
         name: 'store-early-fetches',
         text: `
           insert into early_fetches (person_id, message_id, name, link, machine, source_id, at, decide_at)
-          select distinct on (person, message, source_id) person, message, name, link, machine, source_id, at,
+          select distinct on (p.id, message, source_id) p.id, message, name, link, machine, source_id, at,
             clock_timestamp() + interval '${EARLY_SECONDS} seconds'
           from unnest($1::bigint[], $2::bigint[], $3::text[], $4::text[], $5::boolean[], $6::text[], $7::timestamptz[])
             with ordinality as t (person, message, name, link, machine, source_id, at, place)
+          join people p on p.id = person_now(t.person)
           -- A loop that fetches one picture for ever is one fetch.
           where not exists (select from early_fetches e
-            where e.person_id = t.person and e.message_id = t.message and e.source_id = t.source_id)
-          order by person, message, source_id, place`,
+            where e.person_id = p.id and e.message_id = t.message and e.source_id = t.source_id)
+          order by p.id, message, source_id, place`,
         values: columns(
           rows.map(({ about, ...r }) => ({ ...r, person: about.person_id, message: about.id, at: ts(about.now) })),
           ['person', 'message', 'name', 'link', 'machine', 'sourceId', 'at']
         )
-      });
+      };
+      await againIfGone(() => db.query(storing));
       return rows.map(() => undefined);
     })
   };

@@ -6,7 +6,7 @@ import { wordOf, type TextWords } from '../../core/message/text-words.ts';
 import { MINUTE } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
-import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { readMessageKey } from '../engine/message-id.ts';
 import type { DeliveryReport, InboundText } from '../sms/gateway.ts';
 
@@ -15,13 +15,17 @@ export type ReceivedText = { as: 'taken' | 'stray' } | { as: 'help'; say: string
 
 /** A text came in. `stray`: from a number nobody here has; kept aside. */
 export async function receivedText(pool: Pool, inbound: InboundText): Promise<ReceivedText> {
+  return againIfGone(() => takeText(pool, inbound));
+}
+
+function takeText(pool: Pool, inbound: InboundText): Promise<ReceivedText> {
   return transaction(pool, async (db): Promise<ReceivedText> => {
     const at = ts(await now(db));
     const words = await textWords(db);
     const word = wordOf(inbound.text, words);
-    const person = await db.query<{ id: number }>('select id from people where phone = $1', [inbound.from]);
-    const id = person.rows[0]?.id;
-    if (id === undefined) {
+    const person = await db.query<{ id: number | null }>('select person_of_number($1) as id', [inbound.from]);
+    const id = person.rows[0]?.id ?? null;
+    if (id === null) {
       await db.query(
         'insert into stray_texts (source_id, sender, body, at) values ($1, $2, $3, $4) on conflict do nothing',
         [inbound.id, inbound.from, inbound.text, at]
@@ -73,11 +77,11 @@ export async function textReported(pool: Pool, secret: Buffer, report: DeliveryR
   return transaction(pool, async (db) => {
     const at = await now(db);
     const failed = report.status === 'undelivered';
-    const { rows } = await db.query<{ walk_id: number; journey_id: number; step: string }>(
+    const { rows } = await db.query<{ person_id: number; walk_id: number; journey_id: number; step: string }>(
       failed
-        ? `update messages set state = 'bounced', trouble = $3, error = $4 where person_id = $1 and id = $2 and channel = 'sms'
-           returning walk_id, journey_id, step`
-        : `select walk_id, journey_id, step from messages where person_id = $1 and id = $2 and channel = 'sms' and $3::text is null
+        ? `update messages set state = 'bounced', trouble = $3, error = $4 where person_id = person_now($1) and id = $2 and channel = 'sms'
+           returning person_id, walk_id, journey_id, step`
+        : `select person_id, walk_id, journey_id, step from messages where person_id = person_now($1) and id = $2 and channel = 'sms' and $3::text is null
              and $4::text is null`,
       [
         ref.person,
@@ -94,7 +98,7 @@ export async function textReported(pool: Pool, secret: Buffer, report: DeliveryR
       `insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
        values ($1, 'bounced', $2, 'sms', $3, $4, $5, $6, $7, $8) on conflict do nothing`,
       [
-        ref.person,
+        message.person_id,
         ts(at),
         `${report.id} ${report.status} ${Math.floor(at / MINUTE)}`,
         message.walk_id,
@@ -105,7 +109,7 @@ export async function textReported(pool: Pool, secret: Buffer, report: DeliveryR
       ]
     );
     await notify(db, 'inbox');
-    await changed(db, { people: [ref.person], journeys: [message.journey_id], post: true });
+    await changed(db, { people: [message.person_id], journeys: [message.journey_id], post: true });
     return true;
   });
 }

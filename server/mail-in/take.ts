@@ -8,7 +8,7 @@ import { repaired } from '../../core/text/text.ts';
 import { DAY } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
-import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { readMessageKey } from '../engine/message-id.ts';
 import { classify, type Classified, type Envelope } from './classify.ts';
 
@@ -53,7 +53,7 @@ export async function takeMail({ pool, secret, soft }: MailIn, raw: Buffer, enve
     return 'unreadable';
   }
   const { inbound, keys } = read;
-  return transaction(pool, async (db): Promise<TakenAs> => {
+  const store = async (db: Db): Promise<TakenAs> => {
     const about =
       (await messageOf(db, secret, keys)) ??
       (inbound.kind === 'replied' || inbound.kind === 'unsubscribed' ? await senderOf(db, mail) : null);
@@ -98,7 +98,8 @@ export async function takeMail({ pool, secret, soft }: MailIn, raw: Buffer, enve
     await notify(db, 'inbox');
     await changed(db, { people: [about.person_id], post: true });
     return 'stored';
-  });
+  };
+  return againIfGone(() => transaction(pool, store));
 }
 
 /** What a mail is, as a happening. */
@@ -164,7 +165,7 @@ async function messageOf(db: Db, secret: Buffer, keys: string[]): Promise<About 
     if (!ref) continue;
     const { rows } = await db.query<About>({
       name: 'message-of-key',
-      text: 'select person_id, walk_id, journey_id, step, id, address from messages where person_id = $1 and id = $2',
+      text: 'select person_id, walk_id, journey_id, step, id, address from messages where person_id = person_now($1) and id = $2',
       values: [ref.person, ref.message]
     });
     if (rows[0]) return rows[0];
@@ -178,8 +179,8 @@ async function senderOf(db: Db, mail: ParsedMail): Promise<About | null> {
   if (!address) return null;
   const { rows } = await db.query<About>({
     name: 'sender-of-mail',
-    text: `select id as person_id, null::integer as walk_id, null::bigint as journey_id, null as step, null::bigint as id, email as address
-      from people where email is not null and lower(email) = lower($1)`,
+    text: `select id as person_id, null::integer as walk_id, null::bigint as journey_id, null as step, null::bigint as id, $1 as address
+      from people where id = person_of_email($1)`,
     values: [address]
   });
   return rows[0] ?? null;

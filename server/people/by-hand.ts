@@ -94,16 +94,26 @@ async function setAddress(
     if (!own) return { ok: false, problem: 'There is no such person.' };
     const next = { ...own, [name]: read.value };
     if (!next.email && !next.phone) return { ok: false, problem: 'A person needs an email address or a phone number.' };
-    const other = await db.query<{ id: number }>(
-      name === 'email'
-        ? 'select id from people where lower(email) = $1 and id <> $2'
-        : 'select id from people where phone = $1 and id <> $2',
-      [read.value, person]
+    const other = await db.query<{ id: number | null }>(
+      `select ${name === 'email' ? 'person_of_email' : 'person_of_number'}($1) as id`,
+      [read.value]
     );
-    if (other.rowCount)
+    if (other.rows[0]?.id && other.rows[0].id !== person)
       return { ok: false, problem: `Somebody else has this ${name === 'email' ? 'address' : 'number'} already.` };
     const at = ts(await now(db));
     await db.query(`update people set ${name} = $2, updated_at = $3 where id = $1`, [person, read.value, at]);
+    // One that was theirs beside it changes places with it.
+    const swapped = await db.query('delete from other_addresses where person_id = $1 and address = $2', [
+      person,
+      read.value
+    ]);
+    if (swapped.rowCount && own[name])
+      await db.query('insert into other_addresses (address, person_id, channel, since) values ($1, $2, $3, $4)', [
+        own[name].toLowerCase(),
+        person,
+        name === 'email' ? 'email' : 'sms',
+        at
+      ]);
     await db.query(
       `insert into happenings (person_id, name, at, source, data, record, handled_at)
        values ($1, 'field_changed', $2, $3, $4, 0, $2)`,
@@ -128,6 +138,16 @@ export async function setConsent(
     by
   );
   return done ? { ok: true } : { ok: false, problem: 'There is no such person.' };
+}
+
+/** A further address is theirs no more: whoever writes from it, or comes by it in a file, is somebody new. */
+export async function removeAddress(db: Db, person: number, address: string): Promise<boolean> {
+  const { rowCount } = await db.query('delete from other_addresses where person_id = $1 and address = $2', [
+    person,
+    address
+  ]);
+  await changed(db, { people: [person] });
+  return rowCount === 1;
 }
 
 export async function addNote(db: Db, person: number, words: string, by: string): Promise<boolean> {

@@ -242,6 +242,8 @@ export interface PersonPage {
   consents: { channel: 'email' | 'sms'; state: ConsentState; at: number; source: string }[];
   scores: { score: string; points: number }[];
   suppressed: string[];
+  /** Further addresses of theirs. */
+  others: { address: string; channel: 'email' | 'sms'; since: number }[];
   /** The last time a suppression of one of their addresses was lifted. */
   lifted: { by: string; reason: string; at: number } | null;
   /** Set aside, because their work failed. */
@@ -286,6 +288,12 @@ export interface TimelineLine {
   } | null;
 }
 
+/** The number that somebody goes by now: another one where they were made one with somebody. */
+export async function personNow(db: Db, id: number): Promise<number> {
+  const { rows } = await db.query<{ id: number }>('select person_now($1) as id', [id]);
+  return rows[0]?.id ?? id;
+}
+
 export async function personPage(db: Db, id: number): Promise<PersonPage | null> {
   const { rows } = await db.query<Omit<PersonPage, 'walks' | 'timeline'>>(
     `select p.id, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, p.email, p.phone, p.zone,
@@ -298,6 +306,8 @@ export async function personPage(db: Db, id: number): Promise<PersonPage | null>
        coalesce((select jsonb_agg(jsonb_build_object('score', score, 'points', points) order by score)
          from scores s where s.person_id = p.id), '[]') as scores,
        array(select address from suppressions s where s.address in (lower(p.email), p.phone)) as suppressed,
+       coalesce((select jsonb_agg(jsonb_build_object('address', address, 'channel', channel, 'since', floor(extract(epoch from since) * 1000))
+         order by address) from other_addresses o where o.person_id = p.id), '[]') as others,
        (select jsonb_build_object('by', by, 'reason', reason, 'at', floor(extract(epoch from at) * 1000))
          from lifted_suppressions l where l.address in (lower(p.email), p.phone) order by l.at desc limit 1) as lifted,
        (select jsonb_build_object('error', error, 'attempts', attempts, 'nextTry', floor(extract(epoch from next_try) * 1000))

@@ -5,6 +5,7 @@
 import { now } from '../clock/clock.ts';
 import { changed } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { leaveDoubles } from '../people/doubles.ts';
 import { hasher } from './hash.ts';
 
 export interface Erased {
@@ -39,9 +40,14 @@ export async function erase(pool: Pool, id: number, by: string): Promise<Erased 
     if (!person) return null;
     const hash = await hasher(db);
     const at = ts(await now(db));
+    const others = await db.query<{ channel: 'email' | 'sms'; address: string }>(
+      'select channel, address from other_addresses where person_id = $1',
+      [id]
+    );
     for (const [channel, address] of [
       ['email', person.email],
-      ['sms', person.phone]
+      ['sms', person.phone],
+      ...others.rows.map((o) => [o.channel, o.address] as const)
     ] as const) {
       if (!address) continue;
       await db.query(
@@ -56,11 +62,14 @@ export async function erase(pool: Pool, id: number, by: string): Promise<Erased 
         [hash(address), at, by, id, channel, address.toLowerCase()]
       );
     }
-    const addresses = [person.email?.toLowerCase(), person.phone].filter((a) => typeof a === 'string');
+    const addresses = [person.email?.toLowerCase(), person.phone, ...others.rows.map((o) => o.address)].filter(
+      (a) => typeof a === 'string'
+    );
     await db.query('delete from suppressions where address = any($1::text[])', [addresses]);
     await db.query('delete from lifted_suppressions where address = any($1::text[])', [addresses]);
     await db.query('delete from stray_texts where sender = any($1::text[])', [addresses]);
     await db.query('delete from draws where person_id = $1', [id]);
+    await leaveDoubles(db, id);
     await db.query(`delete from import_rows where email = any($1::text[]) or phone = any($1::text[])`, [addresses]);
     await db.query(`delete from import_refused where lower(found) = any($1::text[])`, [addresses]);
     const files = await db.query(

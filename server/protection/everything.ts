@@ -10,6 +10,7 @@ const TABLES: Record<string, string> = {
   lists: 'select list, since from person_lists where person_id = $1 order by since, list',
   segments: 'select segment, since from person_segments where person_id = $1 order by since, segment',
   consents: 'select channel, state, at, source, wording, address from consent_records where person_id = $1 order by id',
+  addresses: 'select address, channel, since from other_addresses where person_id = $1 order by since, address',
   scores: 'select score, points, at from scores where person_id = $1 order by score',
   journeys: `select j.name as journey, w.version, w.state, w.step, w.entered_at, w.begun_by, w.due_at, w.ended_at, w.reason, w.goal_reached
     from walks w join journeys j on j.id = w.journey_id where w.person_id = $1 order by w.id`,

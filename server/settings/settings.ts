@@ -2,6 +2,7 @@
  * What all journeys of the workspace share: its settings, kept as one document, compiled once an edition by whoever works
  * with them. Rules: docs/journey-language.md, "Settings of the workspace".
  */
+import type { Rebuilt } from '../../core/engagement/rebuild.ts';
 import { settingsProblems } from '../../core/journey/references.ts';
 import { schemaProblems, pathText } from '../../core/journey/problems.ts';
 import { settingsSchema, type Settings } from '../../core/settings/schema.ts';
@@ -19,6 +20,10 @@ export interface SharedSettings {
   workspace: Workspace;
   /** Counts changes of segments: whoever was held against an earlier edition is held against this one. */
   segments: number;
+  /** By model (`score NAME`) and ladder (`ladder NAME`), the save that changed it last. */
+  models: ReadonlyMap<string, number>;
+  /** The latest of these; 0 for none. */
+  engagement: number;
   /** When they were saved, UTC ms: decay of points that were there before is counted from here. */
   since: number;
 }
@@ -27,6 +32,7 @@ interface Row {
   settings: unknown;
   settings_revision: number;
   segments_revision: number;
+  engagement: Record<string, number>;
   settings_saved_at: number | null;
   zone: string;
 }
@@ -43,7 +49,7 @@ export class SettingsBook {
     if (this.known && this.known.revision === rows[0]?.settings_revision) return this.known;
     const full = await db.query<Row>({
       name: 'settings',
-      text: 'select settings, settings_revision, segments_revision, settings_saved_at, zone from workspace'
+      text: 'select settings, settings_revision, segments_revision, engagement, settings_saved_at, zone from workspace'
     });
     const row = full.rows[0];
     if (!row) throw new Error('the workspace is not set up: run "npm run demo"');
@@ -51,6 +57,8 @@ export class SettingsBook {
       revision: row.settings_revision,
       workspace: compileSettings(row.settings === null ? null : settingsSchema.parse(row.settings), row.zone),
       segments: row.segments_revision,
+      models: new Map(Object.entries(row.engagement)),
+      engagement: Math.max(0, ...Object.values(row.engagement)),
       since: row.settings_saved_at ?? -Infinity
     };
     return this.known;
@@ -96,14 +104,42 @@ export async function saveSettings(pool: Pool, given: unknown, by: string, revis
         ]
       };
     const other = JSON.stringify(rows[0]?.settings?.segments ?? []) !== JSON.stringify(settings.segments ?? []);
+    const models = changedModels(rows[0]?.settings ?? null, settings);
     await db.query(
       `update workspace set settings = $1, settings_revision = settings_revision + 1, settings_saved_at = $2,
-         segments_revision = segments_revision + $3::integer, settings_hears = $4`,
-      [JSON.stringify(settings), ts(await now(db)), other ? 1 : 0, [...happeningsOf(settings)]]
+         segments_revision = segments_revision + $3::integer, settings_hears = $4,
+         engagement = engagement || (select coalesce(jsonb_object_agg(name, settings_revision + 1), '{}') from unnest($5::text[]) as t (name))`,
+      [JSON.stringify(settings), ts(await now(db)), other || models.length ? 1 : 0, [...happeningsOf(settings)], models]
     );
-    // Whoever is in a segment now is in it without anything having happened; to know, everyone is looked at once.
-    if (other) await askCrowd(db, { kind: 'look', by });
+    // Whoever is in a segment now, or stands on another rung, does so without anything having happened; to know, everyone
+    // is looked at once.
+    if (other || models.length) await askCrowd(db, { kind: 'look', by });
     await changed(db, {});
     return { ok: true };
   });
+}
+
+/** Score models and ladders that are not what they were. Points of a model that is gone stay; rungs of a ladder do not. */
+function changedModels(before: Settings | null, after: Settings): string[] {
+  const changed = <T extends { name: string }>(kind: string, a: readonly T[] = [], b: readonly T[] = []): string[] => {
+    const was = new Map(a.map((m) => [m.name, JSON.stringify(m)]));
+    return b.filter((m) => was.get(m.name) !== JSON.stringify(m)).map((m) => `${kind} ${m.name}`);
+  };
+  const gone = (before?.ladders ?? []).filter((l) => !after.ladders?.some((m) => m.name === l.name));
+  return [
+    ...changed('score', before?.scores, after.scores),
+    ...changed('ladder', before?.ladders, after.ladders),
+    ...gone.map((l) => `ladder ${l.name}`)
+  ];
+}
+
+/** Models and ladders that were changed after an edition. */
+export function modelsSince({ models }: Pick<SharedSettings, 'models'>, edition: number): Rebuilt {
+  const names = (kind: string): Set<string> =>
+    new Set(
+      [...models].flatMap(([name, at]) =>
+        at > edition && name.startsWith(`${kind} `) ? [name.slice(kind.length + 1)] : []
+      )
+    );
+  return { scores: names('score'), ladders: names('ladder') };
 }

@@ -1,6 +1,8 @@
 /** One line of a person's timeline, in words. */
 import type { TimelineLine } from '$server/people/people.ts';
+import type { FieldValue } from '$core/person/values.ts';
 import { trailWords } from '$core/tell/trail.ts';
+import { fieldText } from '$core/tell/words.ts';
 import type { Format } from '$ui/format.ts';
 
 const WORDS: Record<string, string> = {
@@ -37,6 +39,15 @@ export function tell(line: TimelineLine, format: Format): Told {
       );
     case 'note':
       return ours('Note', `${String(d['words'])} — ${String(d['by'])}`);
+    case 'merged': {
+      const was = Object.entries((d['was'] ?? {}) as Record<string, unknown>).map(
+        ([name, value]) => `${name.replace(/_/g, ' ')} ${fieldText(value as FieldValue)}`
+      );
+      return ours(
+        'Made one',
+        `with ${String(d['name'])}, by ${String(d['by'])}${was.length ? ` · was: ${was.join(', ')}` : ''}`
+      );
+    }
     case 'waiting':
       return ours('Waits', `until ${clock('until')}`);
     case 'held':

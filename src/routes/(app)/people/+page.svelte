@@ -156,6 +156,7 @@
     <Button size="field" href="/people/import">Import people</Button>
     <nav class="around" aria-label="About people">
       <a href="/people/segments">Segments</a>
+      <a href="/people/doubles">Doubles</a>
       <a href="/people/names">Tags, lists and fields</a>
     </nav>
   </header>
@@ -177,6 +178,9 @@
           <button class="act" onclick={() => (many = true)}
             >{ticked.size ? `With the ${number(ticked.size)} ticked …` : `With all ${number(data.total)} …`}</button
           >
+          {#if ticked.size === 2}<a href="/people/doubles?a={[...ticked][0]}&b={[...ticked][1]}"
+              >See the two side by side</a
+            >{/if}
           <span class="soft"
             >Save as <a href="/people/export?{fileQuery('csv')}" download>CSV</a>,
             <a href="/people/export?{fileQuery('ndjson')}" download>NDJSON</a></span

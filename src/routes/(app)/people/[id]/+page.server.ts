@@ -6,9 +6,18 @@ import { db } from '$server/app.ts';
 import { readClock } from '$server/clock/clock.ts';
 import { liftSuppression, sendAgain, tryNow } from '$server/engine/again.ts';
 import { tryAgain } from '$server/engine/set-aside.ts';
-import { addNote, consentHistory, factHistory, removeNote, setConsent, setField } from '$server/people/by-hand.ts';
+import {
+  addNote,
+  consentHistory,
+  factHistory,
+  removeAddress,
+  removeNote,
+  setConsent,
+  setField
+} from '$server/people/by-hand.ts';
+import { maybeSame } from '$server/people/doubles.ts';
 import { askChange, askEntry } from '$server/people/inputs.ts';
-import { personPage, tagNames } from '$server/people/people.ts';
+import { personNow, personPage, tagNames } from '$server/people/people.ts';
 import { erase, holdings } from '$server/protection/erase.ts';
 import { readSettings } from '$server/settings/settings.ts';
 import type { Actions, PageServerLoad } from './$types';
@@ -23,18 +32,24 @@ const idOf = (text: string): number => {
 export const load: PageServerLoad = async ({ params, depends }) => {
   depends(`live:person:${idOf(params.id)}`);
   const id = idOf(params.id);
-  const [person, facts, consents, held, settings, tags, clock, live] = await Promise.all([
+  const [person, facts, consents, held, settings, tags, maybe, clock, live] = await Promise.all([
     personPage(db(), id),
     factHistory(db(), id),
     consentHistory(db(), id),
     holdings(db(), id),
     readSettings(db()),
     tagNames(db()),
+    maybeSame(db(), id),
     readClock(db()),
     db().query<{ key: string; name: string }>(`select key, name from journeys where state = 'live' order by name`)
   ]);
-  if (!person) error(404, NOBODY);
+  if (!person) {
+    const now = await personNow(db(), id);
+    if (now !== id) redirect(308, `/people/${now}`);
+    error(404, NOBODY);
+  }
   return {
+    maybe,
     person,
     facts,
     consents,
@@ -87,6 +102,12 @@ export const actions: Actions = {
     const note = messageId.safeParse((await request.formData()).get('note'));
     const done = note.success && (await removeNote(db(), idOf(params.id), note.data));
     return done ? { done: true } : fail(409, { problem: 'This note is gone already.' });
+  },
+  /** A further address is not theirs any more. */
+  removeAddress: async ({ params, request }) => {
+    const read = plainText(320).safeParse((await request.formData()).get('address'));
+    const done = read.success && (await removeAddress(db(), idOf(params.id), read.data));
+    return done ? { done: true } : fail(409, { problem: 'This address is not among theirs any more.' });
   },
   /** Erases everything of them; their address has to be typed. */
   erase: async ({ params, request, locals }) => {

@@ -206,6 +206,23 @@
           >{/if}
       </dd>
     </dl>
+    {#each p.others as o (o.address)}
+      <div class="other">
+        also {o.address} <small>since {format.date(o.since)}</small>
+        <div>
+          <form method="post" action="?/field" use:enhance>
+            <input type="hidden" name="name" value={o.channel === 'email' ? 'email' : 'phone'} />
+            <input type="hidden" name="value" value={o.address} /><button class="act">Write to this one</button>
+          </form>
+          <form method="post" action="?/removeAddress" use:enhance>
+            <input type="hidden" name="address" value={o.address} /><button class="act">Not theirs</button>
+          </form>
+        </div>
+      </div>
+    {/each}
+    {#each data.maybe as m (m)}
+      <p><a href="/people/doubles?a={p.id}&b={m}">They may be in here twice: compare</a></p>
+    {/each}
     {#if p.lifted}<p class="soft">
         Suppression lifted by {p.lifted.by} on {format.date(p.lifted.at)}: {p.lifted.reason}
       </p>{/if}
@@ -287,6 +304,13 @@
     flex: none;
     min-width: 0;
     padding-right: 14px;
+  }
+  .other {
+    overflow-wrap: anywhere;
+  }
+  .other div {
+    display: flex;
+    gap: 12px;
   }
   .suppressed {
     display: block;

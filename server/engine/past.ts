@@ -1,0 +1,77 @@
+/** What is on record of people that models and ladders go by, in order: what their points and rungs are worked out from. */
+import type { Past } from '../../core/engagement/rebuild.ts';
+import type { Db } from '../db/pool.ts';
+import { happeningOf, sentAsHappening, sentOf, type HappeningRow, type SentRow } from './load-rows.ts';
+import type { PlanBook } from './plans.ts';
+
+interface ScoredRow {
+  person_id: number;
+  at: number;
+  record: number;
+  journey_id: number;
+  version: number;
+  step: string;
+  detail: { score?: string; points?: number };
+}
+
+/** By person. `names`: of the happenings that are asked about. */
+export async function loadPast(
+  db: Db,
+  people: readonly number[],
+  names: ReadonlySet<string>,
+  plans: PlanBook
+): Promise<Map<number, Past[]>> {
+  const found = new Map<number, { place: number; past: Past }[]>(people.map((id) => [id, []]));
+  const put = (person: number, place: number, past: Past): void => void found.get(person)?.push({ place, past });
+  const happenings = await db.query<HappeningRow & { worked: number }>({
+    name: 'load-past',
+    text: `
+      select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.data, h.handled_at as worked
+      from unnest($1::bigint[]) as p (id)
+      -- What was brought from elsewhere (place 0) only described how things were.
+      cross join lateral (
+        select * from happenings h where h.person_id = p.id and h.record > 0 and h.handled_at is not null and h.name = any($2::text[])
+        offset 0
+      ) h`,
+    values: [people, [...names]]
+  });
+  await plans.name(
+    db,
+    happenings.rows.flatMap((r) => r.journey_id ?? [])
+  );
+  for (const r of happenings.rows)
+    put(r.person_id, (r.record ?? 0) + 0.5, { at: r.worked, happening: happeningOf(r, plans) });
+  if (names.has('sent')) {
+    const { rows } = await db.query<SentRow>({
+      name: 'load-past-sent',
+      text: `select m.person_id, m.walk_id, m.journey_id, m.step, m.visit, m.channel, m.address, m.created_at, m.record, m.service
+        from messages m where m.person_id = any($1::bigint[])`,
+      values: [people]
+    });
+    await plans.name(
+      db,
+      rows.map((r) => r.journey_id)
+    );
+    for (const r of rows)
+      put(r.person_id, r.record + 0.5, { at: r.created_at, happening: sentAsHappening(sentOf(r, plans)) });
+  }
+  const scored = await db.query<ScoredRow>({
+    name: 'load-past-scored',
+    text: `select person_id, at, record, journey_id, version, step, detail from trail
+      where person_id = any($1::bigint[]) and what = 'scored' and step is not null order by id`,
+    values: [people]
+  });
+  await plans.ensure(db, scored.rows);
+  // What a step gave is written down just before what it set off.
+  for (const r of scored.rows) {
+    const step = plans.found(r.journey_id, r.version)?.byKey.get(r.step)?.step;
+    const change =
+      step?.kind === 'score' && step.add !== undefined
+        ? { add: step.add }
+        : { set: (step?.kind === 'score' ? step.set : undefined) ?? r.detail.points ?? 0 };
+    if (r.detail.score !== undefined) put(r.person_id, r.record, { at: r.at, score: r.detail.score, change });
+  }
+  return new Map(
+    [...found].map(([person, all]) => [person, all.sort((a, b) => a.place - b.place).map(({ past }) => past)])
+  );
+}
