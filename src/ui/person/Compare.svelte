@@ -59,6 +59,7 @@
             <span class="soft">known since {format.date(side.since)}</span></th
           >
         {/each}
+        <th class="then">Then</th>
       </tr>
     </thead>
     <tbody>
@@ -67,6 +68,7 @@
           <th scope="row">{f.name.replace(/_/g, ' ')}</th>
           {#if same(f.a, f.b)}
             <td colspan="2" class="both">{shown(f.a)}</td>
+            <td></td>
           {:else}
             {#each sides as [which] (which)}
               <td class:stays={whose(f.name) === which} class:goes={whose(f.name) !== which}>
@@ -85,6 +87,7 @@
                 {/if}
               </td>
             {/each}
+            <td></td>
           {/if}
         </tr>
       {/each}
@@ -167,15 +170,22 @@
     font-weight: 400;
   }
   th:first-child {
-    width: 108px;
+    width: 104px;
+  }
+  .then {
+    width: 84px;
+  }
+  tbody th,
+  tbody td {
+    padding-block: 3px;
+    vertical-align: top;
+    overflow-wrap: anywhere;
   }
   tbody th {
     color: var(--ink-soft);
     font-weight: 400;
     text-align: left;
-  }
-  td {
-    overflow-wrap: anywhere;
+    border-bottom: 1px solid var(--rule-soft);
   }
   label {
     display: flex;

@@ -236,7 +236,7 @@
   }
   .beside {
     display: grid;
-    grid-template-columns: minmax(0, 1fr) 580px;
+    grid-template-columns: minmax(0, 1fr) 640px;
     gap: 12px;
     align-items: start;
   }
