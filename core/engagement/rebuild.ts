@@ -6,7 +6,7 @@ import type { Happening } from '../person/happening.ts';
 import type { PersonState } from '../person/state.ts';
 import { climb, slip } from './ladders.ts';
 import type { Engagement } from './models.ts';
-import { changeScore, scoreHappening } from './scores.ts';
+import { changeScore, scoreHappening, scoreNow } from './scores.ts';
 
 /** One thing on record, by the instant at which it was worked off (UTC ms): a happening, or points that a step gave. */
 export type Past =
@@ -43,6 +43,7 @@ export function rebuild(
     } else if (scores.has(one.score)) changeScore(part, person, one.score, one.change, one.at);
   }
   slip(part, person, at);
+  for (const name of part.scores.keys()) scoreNow(part, person, name, at);
 }
 
 /** Names of the happenings that models and ladders of these names go by. */

@@ -23,7 +23,7 @@ const shared = happeningSchema.refine((f: HappeningFilter) => f.of === undefined
 /** Names that it had before: what was made when it was called so still finds it. */
 const formerly = z.array(naming(LONGEST.name)).max(50).optional();
 
-const ladder = z
+export const ladderSchema = z
   .strictObject({
     name: named,
     counts: z.array(shared).min(1),
@@ -40,7 +40,7 @@ const ladder = z
     { error: 'expected "upTo" to ascend from rung to rung', path: ['rungs'] }
   );
 
-const score = z.strictObject({
+export const scoreModelSchema = z.strictObject({
   name: named,
   rules: z.array(
     z.strictObject({
@@ -89,8 +89,10 @@ export const settingsSchema = z.strictObject({
   textPart: z
     .strictObject({ amount: z.number().positive().max(100), currency: z.string().regex(/^[A-Z]{3}$/) })
     .optional(),
-  ladders: z.array(ladder).optional(),
-  scores: z.array(score).optional()
+  ladders: z.array(ladderSchema).optional(),
+  scores: z.array(scoreModelSchema).optional()
 });
 
 export type Settings = z.infer<typeof settingsSchema>;
+export type LadderSettings = z.infer<typeof ladderSchema>;
+export type ScoreSettings = z.infer<typeof scoreModelSchema>;

@@ -2,6 +2,7 @@
  * What all journeys of the workspace share: its settings, kept as one document, compiled once an edition by whoever works
  * with them. Rules: docs/journey-language.md, "Settings of the workspace".
  */
+import { isDeepStrictEqual } from 'node:util';
 import type { Rebuilt } from '../../core/engagement/rebuild.ts';
 import { settingsProblems } from '../../core/journey/references.ts';
 import { schemaProblems, pathText } from '../../core/journey/problems.ts';
@@ -103,7 +104,7 @@ export async function saveSettings(pool: Pool, given: unknown, by: string, revis
           'Somebody else has saved settings since you opened this page. Nothing was saved: copy what is yours, and open it again.'
         ]
       };
-    const other = JSON.stringify(rows[0]?.settings?.segments ?? []) !== JSON.stringify(settings.segments ?? []);
+    const other = !isDeepStrictEqual(rows[0]?.settings?.segments ?? [], settings.segments ?? []);
     const models = changedModels(rows[0]?.settings ?? null, settings);
     await db.query(
       `update workspace set settings = $1, settings_revision = settings_revision + 1, settings_saved_at = $2,
@@ -122,8 +123,8 @@ export async function saveSettings(pool: Pool, given: unknown, by: string, revis
 /** Score models and ladders that are not what they were. Points of a model that is gone stay; rungs of a ladder do not. */
 function changedModels(before: Settings | null, after: Settings): string[] {
   const changed = <T extends { name: string }>(kind: string, a: readonly T[] = [], b: readonly T[] = []): string[] => {
-    const was = new Map(a.map((m) => [m.name, JSON.stringify(m)]));
-    return b.filter((m) => was.get(m.name) !== JSON.stringify(m)).map((m) => `${kind} ${m.name}`);
+    const was = new Map(a.map((m) => [m.name, m]));
+    return b.filter((m) => !isDeepStrictEqual(was.get(m.name), m)).map((m) => `${kind} ${m.name}`);
   };
   const gone = (before?.ladders ?? []).filter((l) => !after.ladders?.some((m) => m.name === l.name));
   return [

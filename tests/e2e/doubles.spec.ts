@@ -31,7 +31,7 @@ test('who is in twice is found, seen side by side and made one; the other addres
   await expect(page.getByRole('heading', { name: 'Tess Twice' })).toBeVisible();
   await expect(page.getByText('also tw.ice+stars@doubles.example')).toBeVisible();
   await expect(page.getByRole('complementary')).toContainText('New Quay');
-  await expect(page.getByText('Made one')).toBeVisible();
+  await expect(page.getByText('Made one', { exact: true })).toBeVisible();
   await page.getByRole('button', { name: 'Write to this one' }).click();
   await expect(page.getByText('also twice@doubles.example')).toBeVisible();
   await page.getByRole('button', { name: 'Not theirs' }).click();

@@ -3,7 +3,7 @@ import type { ImportPlan } from '$server/imports/plan.ts';
 import type { Opened } from '$server/imports/imports.ts';
 import type { Preview } from '$server/imports/preview.ts';
 import type { Reading } from '$server/imports/reading.ts';
-import { send as request } from '$ui/api.ts';
+import { listen, send as request } from '$ui/api.ts';
 
 /** So long after a change of the plan the file is read anew, ms: several in a row are one. */
 const PAUSE_MS = 350;
@@ -133,34 +133,4 @@ export class Importing {
     const done = await this.ask('POST', `/api/people/imports/${this.opened.id}`, { act: 'begin', plan });
     return done ? this.opened.id : null;
   }
-}
-
-/** Posts, and takes what is told line by line; the last line. */
-export async function listen<T extends object>(
-  url: string,
-  body: object,
-  signal: AbortSignal,
-  take: (told: T) => void
-): Promise<T | null> {
-  const response = await fetch(url, {
-    method: 'POST',
-    body: JSON.stringify(body),
-    headers: { 'content-type': 'application/json', accept: 'application/json' },
-    signal
-  });
-  if (!response.ok || !response.body)
-    throw new Error(((await response.json()) as { message?: string }).message ?? 'The server refused it.');
-  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
-  let rest = '';
-  let last: T | null = null;
-  for (let part = await reader.read(); !part.done; part = await reader.read()) {
-    const lines = (rest + part.value).split('\n');
-    rest = lines.pop() ?? '';
-    for (const line of lines) {
-      const told = JSON.parse(line) as T & { problem?: string };
-      if (told.problem) throw new Error(told.problem);
-      take((last = told));
-    }
-  }
-  return last;
 }

@@ -3,7 +3,7 @@
   import { enhance } from '$app/forms';
   import { Button } from 'carbon-components-svelte';
   import type { ConsentState, FieldValue } from '$core/person/values.ts';
-  import { fieldText, number } from '$core/tell/words.ts';
+  import { and, fieldText, number } from '$core/tell/words.ts';
   import type { Comparison, Side, Which } from '$server/people/compare.ts';
   import { useFormat } from '$ui/format.ts';
 
@@ -129,9 +129,13 @@
         twice. What of it waits to go out does not.
       </li>
     {/each}
-    {#each further as address (address)}
-      <li>{address} becomes a further address of theirs: answers from it, files and programs find them by it.</li>
-    {/each}
+    {#if further.length}
+      <li>
+        {and(further)}
+        {further.length > 1 ? 'become further addresses' : 'becomes a further address'} of theirs: answers from there, files
+        and programs find them by it.
+      </li>
+    {/if}
     <li>Points are added up; the later deed counts for rungs. What does not stay is kept in the timeline.</li>
   </ul>
   <div class="acts">

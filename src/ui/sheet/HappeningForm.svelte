@@ -14,9 +14,11 @@
   interface Props {
     happening: HappeningFilter;
     known: Nameable;
+    /** Among what all journeys share: of any message, whichever journey sent it. */
+    shared?: boolean;
     onchange: (happening: HappeningFilter) => void;
   }
-  let { happening: h, known, onchange }: Props = $props();
+  let { happening: h, known, shared = false, onchange }: Props = $props();
 
   const heard = $derived(HEARD.find(([name]) => name === h.happening)?.[0] ?? null);
   const about = $derived(heard && ABOUT[heard]);
@@ -68,26 +70,30 @@
 {#if heard}
   <Pick
     label="What happens"
-    options={HEARD}
+    options={shared
+      ? HEARD.map(([name, words]) => [name, ABOUT[name] === 'message' ? words.replace(/ (of|from|about)$/, '') : words])
+      : HEARD}
     value={heard}
     onchange={(name: Heard) => onchange(asking(name, h, known))}
   />
   {#if about === 'message'}
-    <Pick
-      label="Of which journey"
-      options={[
-        ['', 'of this journey, or any'] as const,
-        ...known.journeys.map((j) => [j.key, `of ${j.name}`] as const)
-      ]}
-      value={h.journey ?? ''}
-      onchange={(journey) => onchange({ ...h, journey: journey || undefined, of: undefined })}
-    />
-    <Pick
-      label="Which message"
-      options={h.journey === undefined ? steps(known.messages, 'any message') : theirs}
-      value={h.of ?? ''}
-      onchange={setOf}
-    />
+    {#if !shared}
+      <Pick
+        label="Of which journey"
+        options={[
+          ['', 'of this journey, or any'] as const,
+          ...known.journeys.map((j) => [j.key, `of ${j.name}`] as const)
+        ]}
+        value={h.journey ?? ''}
+        onchange={(journey) => onchange({ ...h, journey: journey || undefined, of: undefined })}
+      />
+      <Pick
+        label="Which message"
+        options={h.journey === undefined ? steps(known.messages, 'any message') : theirs}
+        value={h.of ?? ''}
+        onchange={setOf}
+      />
+    {/if}
     {#if heard === 'clicked'}
       <TextInput
         size="sm"

@@ -156,6 +156,7 @@
     <Button size="field" href="/people/import">Import people</Button>
     <nav class="around" aria-label="About people">
       <a href="/people/segments">Segments</a>
+      <a href="/people/engagement">Engagement</a>
       <a href="/people/doubles">Doubles</a>
       <a href="/people/names">Tags, lists and fields</a>
     </nav>

@@ -2,7 +2,7 @@
   import { invalidateAll } from '$app/navigation';
   import { send } from '$ui/api.ts';
   import { useFormat } from '$ui/format.ts';
-  import { listen } from '$ui/import/importing.svelte.ts';
+  import { listen } from '$ui/api.ts';
   import Outcome from '$ui/import/Outcome.svelte';
   import type { PageData } from './$types';
 
