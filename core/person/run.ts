@@ -100,6 +100,9 @@ export class PersonRun implements Hands {
           if (walk.journey === input.journey && walk.state === 'walking' && (input.walk ?? walk.id) === walk.id)
             this.end(this.world.planOf(walk), walk, 'early', 'ended', null);
         break;
+      case 'hurry':
+        this.hurry(input);
+        break;
       case 'resumed':
         this.resumed(input.journey, input.happened);
         break;
@@ -107,6 +110,17 @@ export class PersonRun implements Hands {
         unreachable(input);
     }
     this.drain();
+  }
+
+  private hurry({ walk: id, step, by }: Extract<Input, { kind: 'hurry' }>): void {
+    const walk = this.person.walks.find((w) => w.id === id && w.state === 'walking');
+    if (walk?.standing?.kind !== 'wait' || this.world.paused.has(walk.journey)) return;
+    const plan = this.world.planOf(walk);
+    if (plan.instructions[walk.at]?.step.key !== step) return;
+    // It is the wait that is over, not the time within which they have to do something.
+    walk.standing = { kind: 'wait', until: this.at };
+    this.say(plan, walk, step, 'hurried', { by });
+    if (!this.rules(plan, walk)) this.stopStanding(plan, walk);
   }
 
   private move(walk: Walk, { journey, version }: Extract<Input, { kind: 'move' }>): void {

@@ -68,6 +68,8 @@ export type Input =
   | { kind: 'move'; journey: string; version: number }
   /** A journey ends for everyone inside; `walk`: that one alone. */
   | { kind: 'end'; journey: string; walk?: number }
+  /** The wait that somebody stands on is over for them, by hand. Nothing comes of it where they stand there no more. */
+  | { kind: 'hurry'; walk: number; step: string; by: string }
   /** Someone whom an earlier tag, list or segment lets in when a journey goes live; a refusal is not told. */
   | { kind: 'existing'; journey: string }
   | {

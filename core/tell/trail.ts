@@ -19,6 +19,7 @@ const WORDS: Record<string, TrailWords> = Object.assign(
     refused: (d) => ['Not let in', `because of: ${text(d['reason'])}`],
     sent: (d) => [d['channel'] === 'sms' ? 'Text' : 'Email', ''],
     moved: (d) => ['Went over', `to version ${text(d['to'])}, from ${text(d['from'])}`],
+    hurried: (d) => ['Wait skipped', `by ${text(d['by'])}`],
     waiting: (d) => ['Waits', `until ${text(d['until'])}`],
     held: (d) => ['Held', `until ${text(d['until'])}`],
     skipped: (d) => ['Skipped', text(d['reason'])],

@@ -13,7 +13,7 @@ import type { Settings } from '../../core/settings/schema.ts';
 import { readClock } from '../clock/clock.ts';
 import type { Pool } from '../db/pool.ts';
 import { loadPast } from '../engine/past.ts';
-import { PlanBook } from '../engine/plans.ts';
+import { plansOf } from '../engine/plans.ts';
 
 /** People by where they stand: names of rungs (empty: on none), or points as text. */
 export type Standing = Record<string, number>;
@@ -41,8 +41,6 @@ const PORTION = 500;
 /** Of more people than this, first a sample of all is read: what it says is about right after a sixteenth of the time. */
 const MANY = 20_000;
 const SAMPLES = 16;
-
-const plans = new PlanBook();
 
 interface Row {
   id: number;
@@ -86,7 +84,7 @@ export async function outlook(
         pool,
         rows.map((r) => r.id),
         names,
-        plans
+        plansOf(pool)
       );
       for (const row of rows) {
         const person = stateOf(row);

@@ -379,6 +379,13 @@ function inputOf(
   if (r.name === 'look') return { kind: 'look', midnight: r.data['midnight'] === true };
   if (r.name === 'move')
     return { kind: 'move', journey: String(r.data['journey']), version: Number(r.data['version']) };
+  if (r.name === 'hurry')
+    return {
+      kind: 'hurry',
+      walk: Number(r.data['walk']),
+      step: String(r.data['step']),
+      by: String(r.data['by'] ?? r.source)
+    };
   if (r.name === 'end') {
     const { journey, walk } = r.data;
     return { kind: 'end', journey: String(journey), ...(typeof walk === 'number' ? { walk } : {}) };

@@ -14,12 +14,13 @@ interface ScoredRow {
   detail: { score?: string; points?: number };
 }
 
-/** By person. `names`: of the happenings that are asked about. */
+/** By person. `names`: of the happenings that are asked about; `before`: only what has a lower place. */
 export async function loadPast(
   db: Db,
   people: readonly number[],
   names: ReadonlySet<string>,
-  plans: PlanBook
+  plans: PlanBook,
+  before = Number.MAX_SAFE_INTEGER
 ): Promise<Map<number, Past[]>> {
   const found = new Map<number, { place: number; past: Past }[]>(people.map((id) => [id, []]));
   const put = (person: number, place: number, past: Past): void => void found.get(person)?.push({ place, past });
@@ -30,10 +31,11 @@ export async function loadPast(
       from unnest($1::bigint[]) as p (id)
       -- What was brought from elsewhere (place 0) only described how things were.
       cross join lateral (
-        select * from happenings h where h.person_id = p.id and h.record > 0 and h.handled_at is not null and h.name = any($2::text[])
+        select * from happenings h where h.person_id = p.id and h.record > 0 and h.record < $3 and h.handled_at is not null
+          and h.name = any($2::text[])
         offset 0
       ) h`,
-    values: [people, [...names]]
+    values: [people, [...names], before]
   });
   await plans.name(
     db,
@@ -45,8 +47,8 @@ export async function loadPast(
     const { rows } = await db.query<SentRow>({
       name: 'load-past-sent',
       text: `select m.person_id, m.walk_id, m.journey_id, m.step, m.visit, m.channel, m.address, m.created_at, m.record, m.service
-        from messages m where m.person_id = any($1::bigint[])`,
-      values: [people]
+        from messages m where m.person_id = any($1::bigint[]) and m.record < $2`,
+      values: [people, before]
     });
     await plans.name(
       db,
@@ -58,8 +60,8 @@ export async function loadPast(
   const scored = await db.query<ScoredRow>({
     name: 'load-past-scored',
     text: `select person_id, at, record, journey_id, version, step, detail from trail
-      where person_id = any($1::bigint[]) and what = 'scored' and step is not null order by id`,
-    values: [people]
+      where person_id = any($1::bigint[]) and what = 'scored' and step is not null and record < $2 order by id`,
+    values: [people, before]
   });
   await plans.ensure(db, scored.rows);
   // What a step gave is written down just before what it set off.

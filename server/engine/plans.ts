@@ -165,3 +165,12 @@ function compiled(key: string, version: number, document: Journey): JourneyPlan 
     return new BrokenVersion(`version ${version} of ${key} cannot be followed: ${(error as Error).message}`);
   }
 }
+
+const books = new WeakMap<Db, PlanBook>();
+
+/** The book of whoever shows plans: one a pool, so that each is compiled once. */
+export function plansOf(db: Db): PlanBook {
+  let book = books.get(db);
+  if (!book) books.set(db, (book = new PlanBook()));
+  return book;
+}

@@ -22,6 +22,16 @@ export function askEntry(db: Db, people: number[], journey: string, source: stri
   return ask(db, people, 'enter', { journey, by: 'hand' }, source, null);
 }
 
+/** The wait that somebody stands on is over for them; gives 1, or 0 where there is nobody. */
+export function askHurry(db: Db, person: number, walk: number, step: string, by: string): Promise<number> {
+  return ask(db, [person], 'hurry', { walk, step, by }, by, null);
+}
+
+/** Somebody leaves a journey, by hand; gives 1, or 0 where there is nobody. */
+export function askLeave(db: Db, person: number, journey: string, source: string): Promise<number> {
+  return ask(db, [person], 'end', { journey }, source, null);
+}
+
 async function ask(
   db: Db,
   people: number[],

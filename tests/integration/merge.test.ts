@@ -2,7 +2,7 @@
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import fc from 'fast-check';
 import { decideEarly } from '../../server/intake/early.ts';
-import { clicked } from '../../server/intake/intake.ts';
+import { clicked, workspaceSecret } from '../../server/intake/intake.ts';
 import { signToken } from '../../server/intake/token.ts';
 import { receivedText } from '../../server/intake/texts.ts';
 import { importWhole } from '../../server/imports/whole.ts';
@@ -58,7 +58,7 @@ describe('walks', () => {
 
     expect(await mergeNow(2, 1)).toEqual({ ok: true, person: 1 });
     // The link of the mail that went out under the number that is gone.
-    const token = signToken(world.secret, 'link', { person: 2, message: sent!.id, number: 1 });
+    const token = signToken(await workspaceSecret(world.pool), 'link', { person: 2, message: sent!.id, number: 1 });
     expect(await clicked(world.pool, token, READER)).toBe('https://quillmoor.example/m1');
     await skipTo(world, MONDAY + 20 * DAYS);
     const page = await personPage(world.pool, 1);
@@ -261,7 +261,7 @@ it('points and segments are those of both, and what a third was made one with is
   await skipTo(world, MONDAY + 3000);
   expect(await personPage(world.pool, 1)).toMatchObject({ scores: [{ score: 'interest', points: 9 }] });
   expect(await query('select segment from person_segments')).toEqual([{ segment: 'warm' }]);
-  const token = signToken(world.secret, 'link', { person: 3, message: third!.id, number: 1 });
+  const token = signToken(await workspaceSecret(world.pool), 'link', { person: 3, message: third!.id, number: 1 });
   expect(await clicked(world.pool, token, READER)).toBe('https://quillmoor.example/m1');
   await decideEarly(world.pool, true);
   await skipTo(world, MONDAY + 4000);

@@ -16,8 +16,10 @@ import {
   setField
 } from '$server/people/by-hand.ts';
 import { maybeSame } from '$server/people/doubles.ts';
-import { askChange, askEntry } from '$server/people/inputs.ts';
+import { comingFor } from '$server/people/coming.ts';
+import { askChange, askEntry, askHurry, askLeave } from '$server/people/inputs.ts';
 import { personNow, personPage, tagNames } from '$server/people/people.ts';
+import { engagedOf } from '$server/people/points.ts';
 import { erase, holdings } from '$server/protection/erase.ts';
 import { readSettings } from '$server/settings/settings.ts';
 import type { Actions, PageServerLoad } from './$types';
@@ -32,7 +34,7 @@ const idOf = (text: string): number => {
 export const load: PageServerLoad = async ({ params, depends }) => {
   depends(`live:person:${idOf(params.id)}`);
   const id = idOf(params.id);
-  const [person, facts, consents, held, settings, tags, maybe, clock, live] = await Promise.all([
+  const [person, facts, consents, held, settings, tags, maybe, engaged, ahead, clock, live] = await Promise.all([
     personPage(db(), id),
     factHistory(db(), id),
     consentHistory(db(), id),
@@ -40,6 +42,8 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     readSettings(db()),
     tagNames(db()),
     maybeSame(db(), id),
+    engagedOf(db(), id),
+    comingFor(db(), id),
     readClock(db()),
     db().query<{ key: string; name: string }>(`select key, name from journeys where state = 'live' order by name`)
   ]);
@@ -50,6 +54,8 @@ export const load: PageServerLoad = async ({ params, depends }) => {
   }
   return {
     maybe,
+    engaged: engaged ?? { scores: [], rungs: [] },
+    coming: ahead,
     person,
     facts,
     consents,
@@ -137,6 +143,23 @@ export const actions: Actions = {
     const { rowCount } = await db().query(`select from journeys where key = $1 and state = 'live'`, [key]);
     if (!rowCount) return fail(400, { problem: 'Choose a journey that is live.' });
     if (!(await askEntry(db(), [idOf(params.id)], key, locals.user?.name ?? 'hand'))) error(404, NOBODY);
+    return { done: true };
+  },
+  /** The wait they stand on is over. */
+  hurry: async ({ params, request, locals }) => {
+    const read = z
+      .object({ walk: z.coerce.number().int().positive(), step: keyText })
+      .safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { problem: 'Which wait?' });
+    const { walk, step } = read.data;
+    if (!(await askHurry(db(), idOf(params.id), walk, step, locals.user?.name ?? 'hand'))) error(404, NOBODY);
+    return { done: true };
+  },
+  /** They leave a journey. */
+  leave: async ({ params, request, locals }) => {
+    const read = keyText.safeParse((await request.formData()).get('journey'));
+    if (!read.success) return fail(400, { problem: 'Which journey?' });
+    if (!(await askLeave(db(), idOf(params.id), read.data, locals.user?.name ?? 'hand'))) error(404, NOBODY);
     return { done: true };
   },
   /** A message that waits for another try goes out now. */

@@ -6,10 +6,12 @@
   import Choice from '$ui/kit/Choice.svelte';
   import Pick from '$ui/kit/Pick.svelte';
   import Suggest from '$ui/kit/Suggest.svelte';
-  import { tell, trying } from '$ui/people/timeline.ts';
   import Consents from '$ui/person/Consents.svelte';
   import Erase from '$ui/person/Erase.svelte';
+  import Engaged from '$ui/person/Engaged.svelte';
   import Facts from '$ui/person/Facts.svelte';
+  import Timeline from '$ui/person/Timeline.svelte';
+  import Why from '$ui/person/Why.svelte';
   import type { ActionData, PageData, SubmitFunction } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
@@ -17,23 +19,12 @@
   const p = $derived(data.person);
   let kinds = $state<'all' | 'theirs' | 'messages' | 'texts'>('all');
   let find = $state('');
-  let open = $state<string | null>(null);
+  /** The journey of which it is asked why they are not in it. */
+  let asking = $state('');
   /** The suppressed address that a reason is asked for. */
   let lifting = $state<string | null>(null);
   const elsewhere = $derived(p.zone && p.zone !== format.zone ? p.zone : null);
 
-  /** A conversation by text: what went out by it, and what came back. */
-  const isText = (line: (typeof p.timeline)[number]): boolean =>
-    line.message?.channel === 'sms' || (line.what === 'replied' && line.detail['channel'] === 'sms');
-  function shows(which: typeof kinds, line: (typeof p.timeline)[number], theirs: boolean): boolean {
-    if (which === 'all') return true;
-    if (which === 'theirs') return theirs;
-    return which === 'texts'
-      ? isText(line) && (line.what === 'sent' || line.what === 'replied')
-      : line.what === 'sent' || theirs;
-  }
-  const found = ({ what, detail }: { what: string; detail: string }): boolean =>
-    `${what} ${detail}`.toLowerCase().includes(find.trim().toLowerCase());
   const facts = $derived<[string, FieldValue | null][]>([
     ['email', p.email],
     ['phone', p.phone],
@@ -45,16 +36,6 @@
       .sort()
       .map((name): [string, FieldValue | null] => [name, p.fields[name] ?? null])
   ]);
-  const lines = $derived(
-    p.timeline
-      .map((line) => ({ line, told: tell(line, format), state: trying(line) }))
-      .filter(({ line, told }) => shows(kinds, line, told.theirs) && found(told))
-  );
-  const days = $derived(
-    lines.map((l, i) =>
-      i === 0 || format.date(l.line.at) !== format.date(lines[i - 1]?.line.at ?? 0) ? format.fullDate(l.line.at) : ''
-    )
-  );
   const lift: SubmitFunction =
     () =>
     async ({ update }) => {
@@ -132,63 +113,7 @@
         <form method="post" action="?/aside" use:enhance><button class="act">Try again</button></form>
       </div>
     {/if}
-    <ol>
-      {#each lines as { line, told, state }, i (line.id)}
-        {#if days[i]}<li class="day">{days[i]}</li>{/if}
-        <li class:theirs={told.theirs}>
-          <time datetime={new Date(line.at).toISOString()}
-            >{format.time(line.at)}{#if elsewhere}<small>{format.time(line.at, elsewhere)} there</small>{/if}</time
-          >
-          <div>
-            <strong>{told.what}</strong> <span class="detail">{told.detail}</span>
-            {#if state}<div class="state">
-                {state}
-                {#if line.message?.state === 'queued' && line.message.attempts}<form
-                    method="post"
-                    action="?/retry"
-                    use:enhance
-                  >
-                    <input type="hidden" name="message" value={line.message.id} /><button class="act">Try now</button>
-                  </form>{/if}
-                {#if line.message?.state === 'failed' || line.message?.state === 'bounced'}<form
-                    method="post"
-                    action="?/again"
-                    use:enhance
-                  >
-                    <input type="hidden" name="message" value={line.message.id} /><button class="act">Send again</button
-                    >
-                  </form>{/if}
-              </div>{/if}
-            {#if line.what === 'note'}
-              <form class="inline" method="post" action="?/removeNote" use:enhance>
-                <input type="hidden" name="note" value={line.detail['note']} /><button class="act">Take away</button>
-              </form>
-            {/if}
-            {#if kinds === 'texts' && line.message?.body}<pre>{line.message.body}</pre>
-            {:else if line.what === 'sent' && line.message?.body}
-              <button
-                class="act more"
-                aria-expanded={open === line.id}
-                onclick={() => (open = open === line.id ? null : line.id)}
-                >{open === line.id ? 'Hide' : 'Read it'}</button
-              >
-              {#if open === line.id}<pre>{line.message.body}</pre>{/if}
-            {/if}
-          </div>
-          <span class="journey"
-            >{#if line.journeyKey}<a
-                href="/journeys/{line.journeyKey}?view=watch{line.step ? `&step=${line.step}` : ''}">{line.journey}</a
-              >{/if}</span
-          >
-        </li>
-      {:else}
-        <li class="soft none">
-          {find || kinds !== 'all'
-            ? 'Nothing of that.'
-            : 'Nothing yet. What this person gets and does stands here, newest first.'}
-        </li>
-      {/each}
-    </ol>
+    <Timeline person={p.id} timeline={p.timeline} {kinds} {find} {elsewhere} />
   </section>
   <aside>
     <h2>Address</h2>
@@ -246,23 +171,37 @@
       <Suggest name="tag" label="Tag to put on" placeholder="a tag" known={data.tags} value="" />
       <Button size="small" kind="tertiary" type="submit">Put on</Button>
     </form>
-    <h2>Scores</h2>
-    {#if p.scores.length}<dl>
-        {#each p.scores as s (s.score)}<dt>{s.score}</dt>
-          <dd>{s.points}</dd>{/each}
-      </dl>{:else}<p class="soft">No points yet</p>{/if}
+    <h2>Scores and rungs</h2>
+    <Engaged engaged={data.engaged} />
     <h2>Journeys <span class="soft">{p.walks.length}</span></h2>
     <ul>
       {#each p.walks as w (w.id)}
         <li>
           <a href="/journeys/{w.key}?view=watch{w.step ? `&step=${w.step}` : ''}">{w.journey}</a>
           <small>
-            {w.state === 'walking' ? (w.standing === 'held' ? 'held' : 'walking') : w.state}{w.reason
+            {#if data.coming[w.id]}{data.coming[w.id]?.here}{data.coming[w.id]?.next
+                ? ` · then ${data.coming[w.id]?.next}`
+                : ''} ·
+            {/if}{w.state === 'walking' ? (w.standing === 'held' ? 'held' : 'walking') : w.state}{w.reason
               ? `, ${w.reason}`
               : ''} · since {format.date(w.entered)}{w.due ? ` · moves on ${format.dateTime(w.due)}` : ''}{w.goal
               ? ' · reached the goal'
               : ''}
           </small>
+          {#if w.state === 'walking'}
+            <span class="acts">
+              {#if w.standing === 'wait' && w.step}
+                <form method="post" action="?/hurry" use:enhance>
+                  <input type="hidden" name="walk" value={w.id} /><input type="hidden" name="step" value={w.step} />
+                  <button class="act" aria-label="Skip the wait in {w.journey}">Skip the wait</button>
+                </form>
+              {/if}
+              <form method="post" action="?/leave" use:enhance>
+                <input type="hidden" name="journey" value={w.key} />
+                <button class="act" aria-label="Take out of {w.journey}">Take out</button>
+              </form>
+            </span>
+          {/if}
         </li>
       {:else}<li class="soft">In none so far</li>{/each}
     </ul>
@@ -276,6 +215,15 @@
         />
         <Button size="small" kind="tertiary" type="submit">Put in</Button>
       </form>
+      <div class="line">
+        <Pick
+          label="Journey to ask about"
+          options={[['', 'why not in …'] as const, ...data.live.map((j) => [j.key, j.name] as const)]}
+          value={asking}
+          onchange={(key) => (asking = key)}
+        />
+      </div>
+      {#if asking}<Why from="/api/people/{p.id}/not-in/{asking}" />{/if}
     {/if}
     <h2>Fields</h2>
     <Facts {facts} types={data.types} history={data.facts} cameWith={p.cameWith} />
@@ -296,10 +244,6 @@
     grid-template-columns: 1fr auto;
     gap: 8px;
   }
-  .inline {
-    display: inline;
-    margin-left: 8px;
-  }
   .line :global(.bx--btn) {
     flex: none;
     min-width: 0;
@@ -312,16 +256,16 @@
     display: flex;
     gap: 12px;
   }
+  .acts {
+    display: flex;
+    gap: 12px;
+  }
   .suppressed {
     display: block;
   }
   .line.lift {
     grid-template-columns: 1fr;
     margin: 4px 0 8px;
-  }
-  .state form {
-    display: inline;
-    margin-left: 8px;
   }
   .aside form {
     flex: none;
@@ -356,82 +300,11 @@
     font-size: 20px;
     font-weight: 700;
   }
-  ol {
-    list-style: none;
-    background: var(--surface);
-    border: 1px solid var(--rule);
-  }
-  ol li {
-    display: grid;
-    grid-template-columns: 64px 1fr auto;
-    gap: 12px;
-    padding: 5px 14px;
-    border-bottom: 1px solid var(--rule-soft);
-  }
-  ol li.day {
-    display: block;
-    padding: 8px 14px 4px;
-    color: var(--ink-soft);
-    font-size: 12.5px;
-    font-weight: 650;
-    background: var(--surface-2);
-  }
-  ol li.none {
-    display: block;
-    padding: 14px;
-  }
-  ol li.theirs {
-    box-shadow: inset 3px 0 0 var(--action);
-  }
-  ol li > div {
-    min-width: 0;
-  }
-  li strong {
-    font-weight: 600;
-  }
-  .theirs strong {
-    color: var(--action);
-    font-weight: 700;
-  }
-  .detail {
-    overflow-wrap: anywhere;
-  }
-  time small,
   dd small,
   li small {
     display: block;
     color: var(--ink-soft);
     font-size: 12px;
-  }
-  .journey {
-    font-size: 12.5px;
-  }
-  .journey a {
-    color: var(--ink-soft);
-    text-decoration: none;
-  }
-  .journey a:hover {
-    text-decoration: underline;
-  }
-  .more {
-    margin-left: 8px;
-    font-size: 12.5px;
-  }
-  pre {
-    margin: 6px 0;
-    padding: 10px;
-    font: inherit;
-    font-size: 13px;
-    white-space: pre-wrap;
-    overflow-wrap: anywhere;
-    background: var(--ground);
-  }
-  .state {
-    color: var(--attention);
-    font-size: 12.5px;
-  }
-  .state form {
-    display: inline;
   }
   aside {
     padding: 18px 16px;
