@@ -54,3 +54,6 @@ export interface Happening {
   /** Its place among all records of the person. */
   record?: number;
 }
+
+/** Points that somebody was given by hand. No condition asks about it: what it comes to is `score_reached`. */
+export const GIVEN_POINTS = 'points_given';

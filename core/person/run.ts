@@ -18,7 +18,7 @@ import { isWatched, type Walk, type WalkState } from '../walk/walk.ts';
 import { datedKey, type DatedWay } from './dated.ts';
 import { carryOut, type Hands } from './effects.ts';
 import { isExisting, newWalk, refusalOf, type Refusal } from './entering.ts';
-import type { Happening } from './happening.ts';
+import { GIVEN_POINTS, type Happening } from './happening.ts';
 import type { Input, Recorder, World } from './world.ts';
 import { Keeper, MOST_HAPPENINGS } from './keeper.ts';
 import { placeIn } from './moving.ts';
@@ -198,6 +198,11 @@ export class PersonRun implements Hands {
     happened.push(...keeper.label('tag', input.removeTags ?? [], false));
     happened.push(...keeper.label('list', input.addLists ?? [], true));
     happened.push(...keeper.label('list', input.removeLists ?? [], false));
+    for (const [score, add] of Object.entries(input.scores ?? {})) {
+      const { happened: risen } = keeper.score(score, { add });
+      // Told as it was given: what a rise comes to follows from it, also where it is worked out anew.
+      happened.push({ name: GIVEN_POINTS, at: this.at, score, points: add }, ...risen);
+    }
     for (const channel of ['email', 'sms'] as const) {
       const state = input.consent?.[channel];
       if (state !== undefined) happened.push(...keeper.consent(channel, state));

@@ -79,6 +79,8 @@ export type Input =
       removeTags?: string[];
       addLists?: string[];
       removeLists?: string[];
+      /** Points added, by score. */
+      scores?: Record<string, number>;
       consent?: Partial<Record<Channel, ConsentState | null>>;
       /** Where the consent was given, and what was agreed to. */
       proof?: { source: string; wording: string | null };

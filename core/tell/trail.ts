@@ -33,6 +33,10 @@ const WORDS: Record<string, TrailWords> = Object.assign(
     segment_joined: (d) => ['Joined the segment', String(d['segment'])],
     segment_left: (d) => ['Left the segment', String(d['segment'])],
     rung_changed: (d) => ['Rung', `${String(d['ladder'])}: ${String(d['to'])}`],
+    points_given: (d) => [
+      'Points',
+      `${Number(d['points']) > 0 ? '+' : ''}${String(d['points'])} of ${String(d['score'])}, by ${text(d['by'] ?? 'hand')}`
+    ],
     score_reached: (d) => ['Score', `${String(d['score'])} is now ${String(d['points'])}`],
     consent_changed: (d) => [
       'Consent',

@@ -13,6 +13,7 @@ import { now, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import type { SettingsBook } from '../settings/settings.ts';
+import { eraseAll } from '../protection/erase.ts';
 import { nextOf, requestFor, type Change, type Selection } from './selection.ts';
 import { inboxHasRoom } from './inbox-room.ts';
 import { mayHaveChanged } from './may-have-changed.ts';
@@ -236,6 +237,9 @@ async function ask(
   return { people, last, ended: people < portion };
 }
 
+/** People erased in one portion: all that is kept of each is looked for. */
+const ERASED_AT_ONCE = 50;
+
 /** Of the next people in their order, those of a selection. */
 async function askSelected(
   db: Db,
@@ -247,7 +251,12 @@ async function askSelected(
   portion: number
 ): Promise<Portion> {
   const { workspace } = await settings.read(db);
-  const { ids, last, ended } = await nextOf(db, selection, crowd.reached, portion, at, workspace);
+  const most = change.act === 'erase' ? Math.min(portion, ERASED_AT_ONCE) : portion;
+  const { ids, last, ended } = await nextOf(db, selection, crowd.reached, most, at, workspace);
+  if (change.act === 'erase') {
+    await eraseAll(db, ids, crowd.asked_by);
+    return { people: ids.length, last, ended };
+  }
   const [name, data] = requestFor(change);
   await db.query(
     `insert into happenings (person_id, name, at, source, source_id, data)

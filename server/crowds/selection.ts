@@ -48,7 +48,17 @@ export const changeSchema = z.discriminatedUnion('act', [
     field: name,
     /** As it is typed, or as the field's type has it (see {@link typedChange}). */
     value: z.union([plainText().min(1), z.number(), z.boolean(), z.array(plainText()).min(1).max(MOST_VALUES)])
-  })
+  }),
+  z.strictObject({
+    act: z.literal('add points'),
+    score: name,
+    points: z
+      .number()
+      .min(-1_000_000)
+      .max(1_000_000)
+      .refine((n) => n !== 0, 'expected points')
+  }),
+  z.strictObject({ act: z.literal('erase') })
 ]);
 export type Change = z.infer<typeof changeSchema>;
 
@@ -68,6 +78,8 @@ export function concerns(change: Change): Condition | null {
     case 'set field':
       return { not: { field: change.field, is: change.value } };
     case 'enter':
+    case 'add points':
+    case 'erase':
       return null;
   }
 }
@@ -88,8 +100,8 @@ export function reverse(change: Change): Change | null {
   }
 }
 
-/** What is put into the inbox for each of them. */
-export function requestFor(change: Change): [name: string, data: object] {
+/** What is put into the inbox for each of them; who is erased gets nothing any more. */
+export function requestFor(change: Exclude<Change, { act: 'erase' }>): [name: string, data: object] {
   switch (change.act) {
     case 'add tag':
       return ['set', { addTags: [change.tag] }];
@@ -105,6 +117,8 @@ export function requestFor(change: Change): [name: string, data: object] {
       return ['set', { fields: { [change.field]: change.value } }];
     case 'end':
       return ['end', { journey: change.journey }];
+    case 'add points':
+      return ['set', { scores: { [change.score]: change.points } }];
   }
 }
 

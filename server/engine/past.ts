@@ -1,4 +1,5 @@
 /** What is on record of people that models and ladders go by, in order: what their points and rungs are worked out from. */
+import { GIVEN_POINTS } from '../../core/person/happening.ts';
 import type { Past } from '../../core/engagement/rebuild.ts';
 import type { Db } from '../db/pool.ts';
 import { happeningOf, sentAsHappening, sentOf, type HappeningRow, type SentRow } from './load-rows.ts';
@@ -35,14 +36,18 @@ export async function loadPast(
           and h.name = any($2::text[])
         offset 0
       ) h`,
-    values: [people, [...names], before]
+    values: [people, [...names, GIVEN_POINTS], before]
   });
   await plans.name(
     db,
     happenings.rows.flatMap((r) => r.journey_id ?? [])
   );
-  for (const r of happenings.rows)
-    put(r.person_id, (r.record ?? 0) + 0.5, { at: r.worked, happening: happeningOf(r, plans) });
+  for (const r of happenings.rows) {
+    const { score, points } = r.data;
+    if (r.name === GIVEN_POINTS)
+      put(r.person_id, r.record ?? 0, { at: r.worked, score: String(score), change: { add: Number(points) } });
+    else put(r.person_id, (r.record ?? 0) + 0.5, { at: r.worked, happening: happeningOf(r, plans) });
+  }
   if (names.has('sent')) {
     const { rows } = await db.query<SentRow>({
       name: 'load-past-sent',

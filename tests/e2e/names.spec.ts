@@ -1,4 +1,5 @@
 /** Tags, lists and fields as a catalogue: found, described, renamed everywhere, made one, types changed with what is lost. */
+import { readFileSync } from 'node:fs';
 import { expect, test } from './fixtures.ts';
 
 test('a tag is described, renamed everywhere and made one with another, in numbers before', async ({ page, query }) => {
@@ -40,6 +41,20 @@ test('a tag is described, renamed everywhere and made one with another, in numbe
 
 test('a tag that journeys go by says where, and arrows go through the rows', async ({ page }) => {
   await page.goto('/people/names?kind=tag&name=keen');
+  const [file] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'CSV', exact: true }).click()
+  ]);
+  const lines = readFileSync(await file.path(), 'utf8')
+    .trim()
+    .split('\n');
+  expect(lines[0]).toContain('name,what for,people,came,went,set in,read in,since');
+  expect(lines.some((l) => l.startsWith('keen,') && l.includes('After the first visit'))).toBe(true);
+  const [other] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'NDJSON' }).click()
+  ]);
+  expect(JSON.parse(readFileSync(await other.path(), 'utf8').split('\n')[0] ?? '')).toHaveProperty('people');
   const card = page.getByRole('region', { name: 'keen' });
   await expect(card).toContainText('After the first visit');
   await expect(card.getByText('It can be taken away once nothing uses it.')).toBeVisible();

@@ -110,6 +110,34 @@ test('a field is set on all who are found; a value that does not fit is said bef
   await expect(page.getByRole('region', { name: 'Done with many' }).first()).toContainText('Their badge becomes gold');
 });
 
+test('points are given to all who are found; all of them are erased only once that is typed', async ({
+  page,
+  query
+}) => {
+  await query(`insert into people (email, created_at, updated_at)
+    select 'many' || i || '@erase.example', now(), now() from generate_series(1, 3) i`);
+  await page.goto('/people?q=erase.example');
+  const bar = page.getByRole('region', { name: 'With all of them' });
+  await page.getByRole('button', { name: 'With all 3 …' }).click();
+  await bar.getByLabel('What is done').selectOption('add points');
+  await bar.getByRole('combobox', { name: 'Score', exact: true }).fill('given');
+  await bar.getByLabel('Points').fill('7');
+  await bar.getByRole('button', { name: 'Give points: 3 people' }).click();
+  await expect
+    .poll(() => query(`select count(*)::int as n from scores where score = 'given' and points = 7`))
+    .toEqual([{ n: 3 }]);
+  await page.getByRole('button', { name: 'With all 3 …' }).click();
+  await bar.getByLabel('What is done').selectOption('erase');
+  const go = bar.getByRole('button', { name: 'Erase: 3 people' });
+  await expect(go).toBeDisabled();
+  await bar.getByLabel('Type erase').fill('erase');
+  await go.click();
+  await expect
+    .poll(() => query(`select count(*)::int as n from people where email like '%@erase.example'`))
+    .toEqual([{ n: 0 }]);
+  await expect(page.getByRole('region', { name: 'Done with many' }).first()).toContainText('They are erased');
+});
+
 test('what the table shows is saved as a file, and no cell of it is a formula', async ({ page, query }) => {
   await query(
     `insert into people (email, first_name, fields, created_at, updated_at)
@@ -144,5 +172,11 @@ test('addresses that cannot be read, and requests that are wrong, say so', async
     ).status()
   ).toBe(409);
   expect((await post('/api/people/many', { selection: {}, change: { act: 'erase' }, expected: 1 })).status()).toBe(400);
+  // What is for good goes by what was seen.
+  expect(
+    (
+      await post('/api/people/many', { selection: { text: 'brack' }, change: { act: 'erase' }, expected: 1_000 })
+    ).status()
+  ).toBe(409);
   expect((await page.request.get('/people/export?format=exe')).status()).toBe(400);
 });

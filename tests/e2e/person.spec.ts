@@ -100,3 +100,52 @@ test('everything of a person is saved as a ZIP; erased, they are gone', async ({
   );
   await expect(page.getByRole('button', { name: 'Import 1 person: 1 new, 0 changed' })).toBeVisible();
 });
+
+test('why is told part by part: of a lane that was taken, and of a journey they are not in', async ({
+  page,
+  query
+}) => {
+  const [{ id } = { id: 0 }] = await query<{ id: number }>(
+    `select t.person_id::int as id from trail t join people p on p.id = t.person_id where t.what = 'took' order by t.id limit 1`
+  );
+  await page.goto(`/people/${id}`);
+  await page
+    .getByRole('button', { name: /^Why: Took the lane/ })
+    .first()
+    .click();
+  const why = page.getByRole('status').filter({ hasText: /rule/ });
+  await expect(why).toContainText(/(yes|no)\s+they/);
+  const [{ other } = { other: 0 }] = await query<{ other: number }>(
+    `select id::int as other from people p where not exists (select from walks w where w.person_id = p.id) order by id limit 1`
+  );
+  await page.goto(`/people/${other}`);
+  await page.getByLabel('Journey to ask about').selectOption({ label: 'After the first visit' });
+  await expect(page.getByRole('status').filter({ hasText: 'lets people in' })).toContainText('never');
+  expect((await page.request.get(`/api/people/${other}/why/999999999`)).status()).toBe(404);
+  expect((await page.request.get(`/api/people/x/not-in/y`)).status()).toBe(404);
+});
+
+test('a wait is skipped by hand, and the walk goes on; they are taken out', async ({ page, query }) => {
+  const [{ id, key } = { id: 0, key: '' }] = await query<{ id: number; key: string }>(
+    `select w.person_id::int as id, j.key from walks w join journeys j on j.id = w.journey_id
+     where w.state = 'walking' and w.standing = 'wait' and j.state = 'live' order by w.due_at desc limit 1`
+  );
+  const name = (await query<{ name: string }>('select name from journeys where key = $1', [key]))[0]?.name ?? '';
+  await page.goto(`/people/${id}`);
+  await page
+    .getByRole('button', { name: `Skip the wait in ${name}` })
+    .first()
+    .click();
+  await expect(page.getByText('Wait skipped')).toBeVisible();
+  const out = page.getByRole('button', { name: `Take out of ${name}` });
+  await expect
+    .poll(async () => {
+      if ((await out.count()) > 0) await out.first().click();
+      return query(
+        `select 1 as n from walks w join journeys j on j.id = w.journey_id
+        where w.person_id = $1 and j.key = $2 and w.state = 'walking'`,
+        [id, key]
+      );
+    })
+    .toEqual([]);
+});

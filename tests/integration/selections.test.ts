@@ -3,11 +3,12 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import type { Condition } from '../../core/condition/schema.ts';
 import { askChangeOf, changesOfMany, undoChange } from '../../server/crowds/changes.ts';
 import { stopCrowd, workCrowd } from '../../server/crowds/crowds.ts';
-import { nextOf, selectionSchema, type Change, type Selection } from '../../server/crowds/selection.ts';
+import { changeSchema, nextOf, selectionSchema, type Change, type Selection } from '../../server/crowds/selection.ts';
 import { settle } from '../../server/clock/skip.ts';
 import { makeField } from '../../server/names/describe.ts';
 import { typedChange } from '../../server/people/by-hand.ts';
 import { countSelected } from '../../server/people/counting.ts';
+import { saveSettings } from '../../server/settings/settings.ts';
 import { brake } from '../../server/journeys/brake.ts';
 import { HOUR, journey, mail, MONDAY, reachable, wait } from '../make.ts';
 import { addPeople, live, openWorld, skipTo, type World } from './world.ts';
@@ -181,4 +182,47 @@ it('one that cannot be asked stops, says why, and holds up no other', async () =
   const [, stopped] = await changesOfMany(world.pool);
   expect(stopped).toMatchObject({ id: bad, state: 'stopped', problem: expect.any(String) });
   expect(selectionSchema.safeParse({ where: { any: Array(400).fill({ tag: 't' }) } }).success).toBe(false);
+});
+
+it('points are given to all of them, within what the score allows, and stay when the model is worked out anew', async () => {
+  const model = (add: number): object => ({
+    format: 'ambulo.settings/1',
+    scores: [{ name: 'interest', rules: [{ when: { happening: 'opened' }, add }], ceiling: 8 }]
+  });
+  await saveSettings(world.pool, model(1), 'Ada');
+  await ask({ ids: [1, 2] }, { act: 'add points', score: 'interest', points: 5 });
+  await ask({ ids: [2] }, { act: 'add points', score: 'interest', points: 5 });
+  await settle(world.engine, false);
+  const points = async (): Promise<unknown[]> =>
+    (await world.pool.query('select person_id::integer as id, points from scores order by 1')).rows;
+  expect(await points()).toEqual([
+    { id: 1, points: 5 },
+    { id: 2, points: 8 }
+  ]);
+  await saveSettings(world.pool, model(2), 'Ada');
+  await settle(world.engine, false);
+  expect(await points()).toEqual([
+    { id: 1, points: 5 },
+    { id: 2, points: 8 }
+  ]);
+  expect(changeSchema.safeParse({ act: 'add points', score: 'x', points: 0 }).success).toBe(false);
+  expect(await undoChange(world.pool, (await changesOfMany(world.pool))[0]!.id, 'Ada')).toBeNull();
+});
+
+it('all of them are erased, in portions, and the others stay; stopped, those who are left stay too', async () => {
+  await ask(MANY, { act: 'erase' });
+  expect(await work(7)).toBe(true);
+  const left = async (): Promise<number> =>
+    (await world.pool.query<{ n: number }>('select count(*) as n from people')).rows[0]!.n;
+  expect(await left()).toBe(23);
+  const [crowd] = await changesOfMany(world.pool);
+  await stopCrowd(world.pool, crowd!.id, true);
+  expect(await work(7)).toBe(false);
+  await stopCrowd(world.pool, crowd!.id, false);
+  await settle(world.engine, false);
+  expect(await left()).toBe(10);
+  expect((await world.pool.query('select count(*) as n from erased')).rows).toEqual([{ n: 40 }]);
+  expect(
+    (await world.pool.query(`select count(*) as n from acts where what = 'erased' and by = 'Nuala'`)).rows
+  ).toEqual([{ n: 20 }]);
 });

@@ -28,7 +28,9 @@
     ['remove list', 'take off a list'],
     ['set field', 'set a field'],
     ['enter', 'put into a journey'],
-    ['end', 'take out of a journey']
+    ['end', 'take out of a journey'],
+    ['add points', 'give points'],
+    ['erase', 'erase']
   ];
   /** What is said of those whom it concerns. */
   const OF: Record<Act, string> = {
@@ -38,7 +40,9 @@
     'remove list': 'are on it',
     'set field': 'have another value, or none; it cannot be taken back as a whole',
     enter: 'are asked in; the journey’s own rules say who enters',
-    end: 'are in it'
+    end: 'are in it',
+    'add points': 'get them, within what the score allows; it cannot be taken back as a whole',
+    erase: 'are gone for good, but for hashes that prove their consent; type erase'
   };
   let act = $state<Act>('add tag');
   let name = $state('');
@@ -51,7 +55,12 @@
   const ofJourney = $derived(act === 'enter' || act === 'end');
   const change = $derived.by((): Change | null => {
     const named = name.trim();
+    if (act === 'erase') return { act };
     if (!named) return null;
+    if (act === 'add points') {
+      const points = Number(value.trim().replace(',', '.'));
+      return value.trim() && Number.isFinite(points) && points !== 0 ? { act, score: named, points } : null;
+    }
     if (act === 'add tag' || act === 'remove tag') return { act, tag: named };
     if (act === 'add list' || act === 'remove list') return { act, list: named };
     if (act === 'set field') return value.trim() ? { act, field: named, value: value.trim() } : null;
@@ -105,6 +114,16 @@
         value={name}
         onchange={(key) => (name = key)}
       />
+    {:else if act === 'erase'}
+      <TextInput size="sm" hideLabel labelText="Type erase" placeholder="type erase" bind:value />
+    {:else if act === 'add points'}
+      <Suggest
+        label="Score"
+        known={known.scores}
+        value={name}
+        placeholder="which score?"
+        onchange={(text) => (name = text)}
+      />
     {:else if act === 'set field'}
       <Suggest
         label="Field"
@@ -123,13 +142,13 @@
       />
     {/if}
   </div>
-  {#if act === 'set field'}
+  {#if act === 'set field' || act === 'add points'}
     <div class="what">
       <TextInput
         size="sm"
         hideLabel
-        labelText="What it becomes"
-        placeholder="what it becomes"
+        labelText={act === 'set field' ? 'What it becomes' : 'Points'}
+        placeholder={act === 'set field' ? 'what it becomes' : 'points, as 5 or -5'}
         bind:value
         maxlength={2000}
       />
@@ -142,7 +161,14 @@
       {OF[act]}
     {:else if count}{count.exact ? '' : 'about '}{plural(count.people, 'person', 'people')}{/if}
   </p>
-  <Button size="small" disabled={!change || busy || (count?.concerned ?? 0) === 0} on:click={() => void doIt()}>
+  <Button
+    size="small"
+    disabled={!change ||
+      busy ||
+      (count?.concerned ?? 0) === 0 ||
+      (act === 'erase' && value.trim().toLowerCase() !== 'erase')}
+    on:click={() => void doIt()}
+  >
     {change && count
       ? `${said.charAt(0).toUpperCase()}${said.slice(1)}: ${plural(count.concerned, 'person', 'people')}`
       : 'Say what'}

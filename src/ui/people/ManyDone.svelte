@@ -29,14 +29,17 @@
         return `They are taken off the list ${change.list}`;
       case 'set field':
         return `Their ${change.field} becomes ${fieldText(change.value)}`;
+      case 'add points':
+        return `They get ${number(change.points)} points of ${change.score}`;
+      case 'erase':
+        return 'They are erased';
       case 'enter':
         return `They are put into “${titleOf(change.journey)}”`;
       case 'end':
         return `They are taken out of “${titleOf(change.journey)}”`;
     }
   }
-  const back = (change: Change): boolean =>
-    change.act !== 'enter' && change.act !== 'end' && change.act !== 'set field';
+  const back = (change: Change): boolean => ['add tag', 'remove tag', 'add list', 'remove list'].includes(change.act);
   const TODAY_MS = 86_400_000;
   const shown = $derived(done.filter((c) => c.state !== 'done' || now - c.begins_at < TODAY_MS));
 </script>

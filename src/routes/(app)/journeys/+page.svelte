@@ -9,9 +9,11 @@
   import GoalRate from '$ui/journeys/GoalRate.svelte';
   import StateSquare from '$ui/journeys/StateSquare.svelte';
   import WeekBars from '$ui/journeys/WeekBars.svelte';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import SortHeader from '$ui/kit/SortHeader.svelte';
   import { useFormat } from '$ui/format.ts';
   import { plural, number } from '$core/tell/words.ts';
+  import { instantText } from '$core/time/instant.ts';
   import Choice from '$ui/kit/Choice.svelte';
   import { typingIn } from '$ui/kit/keys.ts';
   import type { ActionData, PageData } from './$types';
@@ -134,7 +136,25 @@
           totals.sends,
           'message',
           'messages'
-        )} in the next 24 hours
+        )} in the next 24 hours{#if shown.length}
+          ·
+          <SaveTable
+            name="journeys"
+            rows={() =>
+              shown.map((j) => ({
+                journey: j.name,
+                key: j.key,
+                folder: j.folder,
+                labels: j.labels.join(';'),
+                state: j.state,
+                version: j.version,
+                walking: j.walking,
+                'messages in 24 hours': j.sends24,
+                'entered in 90 days': j.entered90,
+                'goal rate': j.goal?.rate ?? null,
+                'last happened': j.last ? instantText(j.last.at) : null
+              }))}
+          />{/if}
       </p>
     </div>
     <Choice

@@ -1,6 +1,8 @@
 <script lang="ts">
   import { useFormat } from '$ui/format.ts';
   import { plural } from '$core/tell/words.ts';
+  import { instantText } from '$core/time/instant.ts';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import type { PageData } from './$types';
 
   let { data }: { data: PageData } = $props();
@@ -15,6 +17,23 @@
     {plural(data.total, 'reply', 'replies')} by text and mail{data.total > data.replies.length
       ? `, the latest ${data.replies.length} of them here`
       : ''}
+    {#if data.replies.length}
+      ·
+      <SaveTable
+        name="replies"
+        rows={() =>
+          data.replies.map((r) => ({
+            at: instantText(r.at),
+            who: r.name,
+            person: r.person,
+            by: r.channel === 'email' ? 'mail' : 'text',
+            words: r.text,
+            automatic: r.automatic ? 'yes' : 'no',
+            journey: r.journey,
+            step: r.step
+          }))}
+      />
+    {/if}
   </p>
   {#if data.replies.length}
     <table class="figures">

@@ -3,7 +3,9 @@
   import { goto } from '$app/navigation';
   import { Button, TextInput } from 'carbon-components-svelte';
   import { number, plural } from '$core/tell/words.ts';
+  import { instantText } from '$core/time/instant.ts';
   import Choice from '$ui/kit/Choice.svelte';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import { typingIn } from '$ui/kit/keys.ts';
   import { useFormat } from '$ui/format.ts';
   import type { ActionData, PageData } from './$types';
@@ -50,6 +52,27 @@
       bind:chosen={() => data.view, (view) => void goto(`?view=${view}`, { keepFocus: true, noScroll: true })}
     />
     <p class="soft keys"><kbd>↑</kbd> <kbd>↓</kbd> choose · <kbd>d</kbd> done</p>
+    {#if data.tasks.length}
+      <SaveTable
+        name="tasks"
+        rows={() =>
+          data.tasks.map((t) => ({
+            task: t.title,
+            what: t.what,
+            note: t.note,
+            due: t.dueAt === null ? null : instantText(t.dueAt),
+            done: t.doneAt === null ? null : instantText(t.doneAt),
+            'done by': t.doneBy,
+            outcome: t.outcome,
+            whose: t.assignee,
+            about: t.name,
+            email: t.email,
+            phone: t.phone,
+            journey: t.journey,
+            step: t.step
+          }))}
+      />
+    {/if}
   </header>
   {#if form?.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
   {#if data.tasks.length}

@@ -4,6 +4,8 @@
   import { Button, TextInput } from 'carbon-components-svelte';
   import { number } from '$core/tell/words.ts';
   import { useFormat } from '$ui/format.ts';
+  import { instantText } from '$core/time/instant.ts';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import Pick from '$ui/kit/Pick.svelte';
   import Days from '$ui/names/Days.svelte';
   import NameCard from '$ui/names/NameCard.svelte';
@@ -45,6 +47,22 @@
         <a href="?kind={kind}" aria-current={data.kind === kind ? 'page' : undefined}>{words}</a>
       {/each}
     </nav>
+    <SaveTable
+      name={KINDS.find(([k]) => k === data.kind)?.[1].toLowerCase() ?? 'names'}
+      rows={() =>
+        shown.map((l) => ({
+          name: l.name,
+          ...(data.kind === 'field' ? { type: l.type } : {}),
+          'what for': l.note,
+          people: l.people,
+          ...(data.kind === 'field'
+            ? {}
+            : { came: l.came.reduce((a, b) => a + b, 0), went: l.went.reduce((a, b) => a + b, 0) }),
+          'set in': [...new Set(l.sets.map((u) => u.name))].join(';'),
+          'read in': [...new Set(l.reads.map((u) => u.name))].join(';'),
+          since: l.since === null ? null : instantText(l.since)
+        }))}
+    />
     <TextInput size="sm" hideLabel labelText="Find a name" placeholder="Find a name" bind:value={find} />
   </header>
   {#if form && 'problem' in form && form.problem}<p class="problem" role="alert">{form.problem}</p>{/if}

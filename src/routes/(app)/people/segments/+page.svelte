@@ -7,6 +7,7 @@
   import { number, plural } from '$core/tell/words.ts';
   import type { Member } from '$server/segments/members.ts';
   import { useFormat } from '$ui/format.ts';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import Pick from '$ui/kit/Pick.svelte';
   import Members from '$ui/segments/Members.svelte';
   import type { ActionData, PageData } from './$types';
@@ -48,6 +49,13 @@
   <header>
     <h1>Segments</h1>
     <p class="soft">Made on <a href="/people">People</a>, from a rule; who is in them changes by itself.</p>
+    {#if data.segments.length}
+      <SaveTable
+        name="segments"
+        rows={() =>
+          data.segments.map((s) => ({ segment: s.name, rule: conditionWords(s.when, String), people: s.members }))}
+      />
+    {/if}
   </header>
   {#if data.problem}<p class="problem" role="alert">{data.problem}</p>{/if}
   <div class="beside">
