@@ -27,6 +27,21 @@ export function errandKey(secret: Buffer, { person, errand }: { person: number; 
   return `e.${name}.${mac(secret, `errand/${name}`)}`;
 }
 
+/** The id of a text that was written by hand: the same for every try. */
+export function answerKey(secret: Buffer, { person, answer }: { person: number; answer: number }): string {
+  const name = `${person.toString(36)}.${answer.toString(36)}`;
+  return `a.${name}.${mac(secret, `answer/${name}`)}`;
+}
+
+/** The text that a key of {@link answerKey} names; `null` where it is not ours. */
+export function readAnswerKey(secret: Buffer, key: string): { person: number; answer: number } | null {
+  const read = /^a\.([0-9a-z]{1,11})\.([0-9a-z]{1,11})\.([0-9a-f]{15})$/.exec(key.toLowerCase());
+  if (!read) return null;
+  const [, person = '', answer = '', signed = ''] = read;
+  if (!timingSafeEqual(Buffer.from(mac(secret, `answer/${person}.${answer}`)), Buffer.from(signed))) return null;
+  return { person: parseInt(person, 36), answer: parseInt(answer, 36) };
+}
+
 /** The message a key names; `null` where it is not ours. Letters of either case, as mail servers change them. */
 export function readMessageKey(secret: Buffer, key: string): MessageRef | null {
   const read = /^([0-9a-z]{1,11})\.([0-9a-z]{1,11})\.([0-9a-f]{15})$/.exec(key.toLowerCase());

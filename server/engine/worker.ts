@@ -13,6 +13,7 @@ import { now } from '../clock/clock.ts';
 import { workImport } from '../imports/run.ts';
 import { workDoubles } from '../people/doubles.ts';
 import { goLiveInTime } from '../journeys/live-at.ts';
+import { sendAnswers } from './answers.ts';
 import { runBatch } from './batch.ts';
 import type { Engine } from './context.ts';
 import type { Outbox } from './outbox.ts';
@@ -99,6 +100,7 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
   const loops = [
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
     ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),
+    repeat('answers', async () => (await sendAnswers(engine.pool, engine.post)) > 0),
     repeat('early fetches', async () => (await decideEarly(engine.pool)) > 0),
     repeat(
       'crowds',

@@ -7,7 +7,7 @@ import { MINUTE } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { readMessageKey } from '../engine/message-id.ts';
+import { readAnswerKey, readMessageKey } from '../engine/message-id.ts';
 import type { DeliveryReport, InboundText } from '../sms/gateway.ts';
 
 /** What became of a text. `help`: what asks for help is answered at once, by these words where there are any. */
@@ -72,6 +72,8 @@ export async function saveTextWords(db: Db, words: TextWords): Promise<void> {
 
 /** The gateway says what became of a text that it took. False where it names none of ours. */
 export async function textReported(pool: Pool, secret: Buffer, report: DeliveryReport): Promise<boolean> {
+  const answer = readAnswerKey(secret, report.id);
+  if (answer) return answerReported(pool, answer, report);
   const ref = readMessageKey(secret, report.id);
   if (!ref) return false;
   return transaction(pool, async (db) => {
@@ -112,4 +114,19 @@ export async function textReported(pool: Pool, secret: Buffer, report: DeliveryR
     await changed(db, { people: [message.person_id], journeys: [message.journey_id], post: true });
     return true;
   });
+}
+
+/** What became of a text that was written by hand. */
+async function answerReported(
+  db: Db,
+  { person, answer }: { person: number; answer: number },
+  report: DeliveryReport
+): Promise<boolean> {
+  const { rows } = await db.query<{ person_id: number }>(
+    `update answers set state = case when $3 then 'failed' else state end, error = case when $3 then $4 else error end
+     where person_id = person_now($1) and id = $2 returning person_id`,
+    [person, answer, report.status === 'undelivered', report.error]
+  );
+  await changed(db, { people: rows.map((r) => r.person_id) });
+  return rows.length === 1;
 }

@@ -124,7 +124,7 @@ async function mergeIn(db: PoolClient, settings: SettingsBook, asked: MergeAsked
 
 /** Holds what has yet to go out to somebody, so that no sender takes it up meanwhile; refused while one has. */
 async function holdOutgoing(db: Db, person: number): Promise<void> {
-  for (const table of ['messages', 'errands']) {
+  for (const table of ['messages', 'errands', 'answers']) {
     const { rows } = await db.query<{ state: string }>(
       `select state from ${table} where person_id = $1 and state in ('queued', 'sending') for update`,
       [person]
@@ -270,6 +270,7 @@ const TABLES: readonly (readonly [table: string, walk: string | null, knownAs?: 
   ['happenings', 'walk_id'],
   ['messages', 'walk_id', true],
   ['errands', 'walk_id', true],
+  ['answers', null, true],
   ['tasks', 'walk_id'],
   ['draws', 'walk_id'],
   ['consent_records', null],

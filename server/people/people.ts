@@ -342,16 +342,20 @@ const TIMELINE = `
     union all
     select 'h' || id, id, 1, record, at, name, data, journey_id, step, walk_id, person_id, message_id
     from happenings
-    where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'resumed', 'look', 'move', 'end', 'delivered')
+    where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'resumed', 'look', 'move', 'end', 'hurry', 'delivered')
     union all
     select 'h' || id, id, 1, record, at, name, data, journey_id, step, null, person_id, null
     from happenings
-    where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed')
+    where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed', 'points_given')
       -- What a walk set off stands in its trail already.
       and not data ? 'cause'
     union all
     select 'n' || id, id, 2, null, at, 'note', jsonb_build_object('words', words, 'by', by, 'note', id), null, null, null, person_id, null
     from person_notes where person_id = $1
+    union all
+    select 'a' || id, id, 2, null, at, 'answered', jsonb_strip_nulls(jsonb_build_object('text', body, 'by', by, 'state', state, 'error', error)),
+      null, null, null, person_id, null
+    from answers where person_id = $1
   ) l
   left join journeys j on j.id = l.journey_id
   left join errands e on l.what in ('called', 'notified') and e.person_id = l.person_id and e.walk_id = l.walk_id

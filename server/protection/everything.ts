@@ -20,6 +20,7 @@ const TABLES: Record<string, string> = {
     left join journeys j on j.id = h.journey_id where h.person_id = $1 and h.name <> 'look' order by h.id`,
   messages: `select m.id, m.created_at, m.sent_at, j.name as journey, m.step, m.channel, m.address, m.state, m.subject, m.body, m.opened_at, m.clicked_at, m.replied_at
     from messages m join journeys j on j.id = m.journey_id where m.person_id = $1 order by m.id`,
+  answers: 'select at, address, body, by, state from answers where person_id = $1 order by id',
   tasks: `select k.created_at, k.title, k.what, k.note, k.assignee, k.done_at, k.done_by, k.outcome from tasks k where k.person_id = $1 order by k.id`,
   notes: 'select at, by, words from person_notes where person_id = $1 order by id',
   imports: `select i.name, i.begun_at, c.before, c.after from import_changes c join imports i on i.id = c.import_id where c.person_id = $1 order by i.id`

@@ -149,3 +149,23 @@ test('a wait is skipped by hand, and the walk goes on; they are taken out', asyn
     })
     .toEqual([]);
 });
+
+test('texts are a conversation: an answer is written and sent, and nobody is written to who said stop', async ({
+  page,
+  query
+}) => {
+  const [{ id } = { id: 0 }] = await query<{ id: number }>(
+    `select c.person_id::int as id from consents c join people p on p.id = c.person_id
+     where c.channel = 'sms' and c.state = 'given' and p.phone is not null order by 1 offset 5 limit 1`
+  );
+  await page.goto(`/people/${id}`);
+  await page.getByRole('button', { name: 'Texts', exact: true }).click();
+  await page.getByRole('textbox', { name: 'Your answer, by text' }).fill('The dome opens at eight.');
+  await page.getByRole('button', { name: 'Send the text' }).click();
+  await expect(page.getByRole('listitem').filter({ hasText: '“The dome opens at eight.” — Nuala' })).toBeVisible();
+  await expect.poll(() => query('select state from answers where person_id = $1', [id])).toEqual([{ state: 'sent' }]);
+  await query(`update consents set state = 'withdrawn' where person_id = $1 and channel = 'sms'`, [id]);
+  await page.reload();
+  await page.getByRole('button', { name: 'Texts', exact: true }).click();
+  await expect(page.getByText('They said that they want no texts.')).toBeVisible();
+});

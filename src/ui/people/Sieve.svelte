@@ -18,13 +18,10 @@
     where: Condition | null;
     known: KnownNames;
     journeys: { key: string; name: string }[];
-    /** What came of the last save. */
-    problem: string;
-    saved: string;
     onchange: (where: Condition | null) => void;
     onclose: () => void;
   }
-  let { where, known, journeys, problem, saved, onchange, onclose }: Props = $props();
+  let { where, known, journeys, onchange, onclose }: Props = $props();
 
   const nameable = $derived({ ...known, messages: [], tasks: [], journeys });
   /** What is put together here, until the address says the same: a rule that asks nothing yet narrows nothing. */
@@ -46,8 +43,12 @@
   });
   const same = $derived(segments.find((s) => s.name === name.trim()));
 
+  /** What came of the last save. Kept here: the page forgets it once its address follows the rule. */
+  let told = $state({ problem: '', saved: '' });
   /** What is typed stays; the list shows what came of it at once. */
-  const then: ReturnType<SubmitFunction> = async ({ update }) => {
+  const then: ReturnType<SubmitFunction> = async ({ update, result }) => {
+    const said = (result.type === 'success' || result.type === 'failure' ? result.data : undefined) ?? {};
+    told = { problem: String(said['segmentProblem'] ?? ''), saved: String(said['segmentSaved'] ?? '') };
     await update({ reset: false });
     await look();
   };
@@ -67,22 +68,16 @@
     <button class="act" onclick={onclose}>Close</button>
   </header>
   <ConditionForm {condition} known={nameable} onchange={give} />
-  <form
-    method="post"
-    action="?/segment"
-    use:enhance={() =>
-      ({ update }) =>
-        update({ reset: false })}
-  >
+  <form method="post" action="?/segment" use:enhance={() => then}>
     <input type="hidden" name="where" value={JSON.stringify(condition)} />
     <input type="hidden" name="revision" value={revision} />
     <TextInput size="sm" name="name" labelText="Keep it as a segment named" maxlength={80} bind:value={name} />
     <Button size="small" type="submit" disabled={!name.trim() || isBlank(condition)}
       >{same ? `Change “${same.name}” to this` : 'Save the segment'}</Button
     >
-    {#if problem}<p class="problem" role="alert">{problem}</p>{/if}
-    {#if saved && !problem}<p class="soft" role="status">
-        “{saved}” is saved. Everybody is looked at once; journeys follow it from then on.
+    {#if told.problem}<p class="problem" role="alert">{told.problem}</p>{/if}
+    {#if told.saved}<p class="soft" role="status">
+        “{told.saved}” is saved. Everybody is looked at once; journeys follow it from then on.
       </p>{/if}
   </form>
   <section aria-label="Saved segments">

@@ -48,6 +48,13 @@ export function tell(line: TimelineLine, format: Format): Told {
         `with ${String(d['name'])}, by ${String(d['by'])}${was.length ? ` · was: ${was.join(', ')}` : ''}`
       );
     }
+    case 'answered': {
+      const state = { queued: ' · on its way', sending: ' · on its way', failed: ` · not sent: ${String(d['error'])}` };
+      return ours(
+        'Text',
+        `“${String(d['text'])}” — ${String(d['by'])}${state[String(d['state']) as keyof typeof state] ?? ''}`
+      );
+    }
     case 'waiting':
       return ours('Waits', `until ${clock('until')}`);
     case 'held':

@@ -24,12 +24,14 @@
 
   /** A conversation by text: what went out by it, and what came back. */
   const isText = (line: TimelineLine): boolean =>
-    line.message?.channel === 'sms' || (line.what === 'replied' && line.detail['channel'] === 'sms');
+    line.what === 'answered' ||
+    line.message?.channel === 'sms' ||
+    (line.what === 'replied' && line.detail['channel'] === 'sms');
   function shows(which: Kinds, line: TimelineLine, theirs: boolean): boolean {
     if (which === 'all') return true;
     if (which === 'theirs') return theirs;
     return which === 'texts'
-      ? isText(line) && (line.what === 'sent' || line.what === 'replied')
+      ? isText(line) && ['sent', 'replied', 'answered'].includes(line.what)
       : line.what === 'sent' || theirs;
   }
   const found = ({ what, detail }: { what: string; detail: string }): boolean =>

@@ -101,7 +101,7 @@
       250
     );
   }
-  const said = $derived(form as { segmentProblem?: string; segmentSaved?: string; manyProblem?: string } | null);
+  const said = $derived(form as { manyProblem?: string } | null);
   const first = $derived(data.from);
   const last = $derived(Math.min(data.total, first + data.perPage - 1));
 </script>
@@ -258,8 +258,6 @@
         where={data.search.where}
         known={data.known}
         journeys={data.journeys}
-        problem={said?.segmentProblem ?? ''}
-        saved={said?.segmentSaved ?? ''}
         onchange={narrow}
         onclose={() => ((sieve = false), narrow(null))}
       />

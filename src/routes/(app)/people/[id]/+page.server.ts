@@ -16,6 +16,7 @@ import {
   setField
 } from '$server/people/by-hand.ts';
 import { maybeSame } from '$server/people/doubles.ts';
+import { answerByText, cannotAnswer, LONGEST_ANSWER } from '$server/people/answering.ts';
 import { comingFor } from '$server/people/coming.ts';
 import { askChange, askEntry, askHurry, askLeave } from '$server/people/inputs.ts';
 import { personNow, personPage, tagNames } from '$server/people/people.ts';
@@ -34,7 +35,7 @@ const idOf = (text: string): number => {
 export const load: PageServerLoad = async ({ params, depends }) => {
   depends(`live:person:${idOf(params.id)}`);
   const id = idOf(params.id);
-  const [person, facts, consents, held, settings, tags, maybe, engaged, ahead, clock, live] = await Promise.all([
+  const [person, facts, consents, held, settings, tags, maybe, engaged, ahead, mute, clock, live] = await Promise.all([
     personPage(db(), id),
     factHistory(db(), id),
     consentHistory(db(), id),
@@ -44,6 +45,7 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     maybeSame(db(), id),
     engagedOf(db(), id),
     comingFor(db(), id),
+    cannotAnswer(db(), id),
     readClock(db()),
     db().query<{ key: string; name: string }>(`select key, name from journeys where state = 'live' order by name`)
   ]);
@@ -56,6 +58,8 @@ export const load: PageServerLoad = async ({ params, depends }) => {
     maybe,
     engaged: engaged ?? { scores: [], rungs: [] },
     coming: ahead,
+    /** Why they cannot be answered by text; `null`: they can. */
+    mute,
     person,
     facts,
     consents,
@@ -103,6 +107,15 @@ export const actions: Actions = {
     if (!read.success) return fail(400, { problem: 'A note of one to 2,000 characters.' });
     const done = await addNote(db(), idOf(params.id), read.data, locals.user?.name ?? 'somebody');
     return done ? { done: true } : error(404, NOBODY);
+  },
+  /** A text to them, in answer to theirs. */
+  say: async ({ params, request, locals }) => {
+    const read = z
+      .object({ words: naming(LONGEST_ANSWER).min(1), once: z.uuid() })
+      .safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { problem: `A text of one to ${LONGEST_ANSWER} characters.` });
+    const done = await answerByText(db(), idOf(params.id), read.data, locals.user?.name ?? 'somebody');
+    return done.ok ? { said: true } : fail(409, { problem: done.problem });
   },
   removeNote: async ({ params, request }) => {
     const note = messageId.safeParse((await request.formData()).get('note'));

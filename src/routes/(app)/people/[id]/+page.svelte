@@ -1,5 +1,6 @@
 <script lang="ts">
   import { enhance } from '$app/forms';
+  import { onMount } from 'svelte';
   import { Button, TextInput } from 'carbon-components-svelte';
   import { useFormat } from '$ui/format.ts';
   import type { FieldValue } from '$core/person/values.ts';
@@ -21,6 +22,11 @@
   let find = $state('');
   /** The journey of which it is asked why they are not in it. */
   let asking = $state('');
+  /** Of the answer that is being written: pressed twice, it is sent once. */
+  let once = $state('');
+  onMount(() => {
+    once = crypto.randomUUID();
+  });
   /** The suppressed address that a reason is asked for. */
   let lifting = $state<string | null>(null);
   const elsewhere = $derived(p.zone && p.zone !== format.zone ? p.zone : null);
@@ -112,6 +118,31 @@
         </p>
         <form method="post" action="?/aside" use:enhance><button class="act">Try again</button></form>
       </div>
+    {/if}
+    {#if kinds === 'texts'}
+      {#if data.mute === null}
+        <form
+          class="answer"
+          method="post"
+          action="?/say"
+          use:enhance={() =>
+            async ({ update, result }) => {
+              await update({ reset: result.type === 'success' });
+              if (result.type === 'success') once = crypto.randomUUID();
+            }}
+        >
+          <input type="hidden" name="once" value={once} />
+          <TextInput
+            size="sm"
+            hideLabel
+            labelText="Your answer, by text"
+            placeholder="Answer {p.name} by text"
+            name="words"
+            maxlength={480}
+          />
+          <Button size="small" type="submit">Send the text</Button>
+        </form>
+      {:else}<p class="soft">{data.mute}</p>{/if}
     {/if}
     <Timeline person={p.id} timeline={p.timeline} {kinds} {find} {elsewhere} />
   </section>
@@ -239,6 +270,7 @@
     gap: 16px;
     margin-bottom: 10px;
   }
+  .answer,
   .note {
     display: grid;
     grid-template-columns: 1fr auto;
@@ -255,6 +287,9 @@
   .other div {
     display: flex;
     gap: 12px;
+  }
+  .answer {
+    margin-bottom: 10px;
   }
   .acts {
     display: flex;

@@ -1,0 +1,86 @@
+/**
+ * Texts written by hand in answer to somebody's: each is claimed under a lease, handed over under an id of its own, and its
+ * outcome recorded by the claim that it came of. A sender that dies lets its lease run out; the text goes again with the same
+ * id, by which the gateway drops a repeat.
+ */
+import { readClock } from '../clock/clock.ts';
+import { changed } from '../db/notify.ts';
+import type { Db, Pool } from '../db/pool.ts';
+import type { Handed } from '../mail/answer.ts';
+import { sendSms } from '../sms/gateway.ts';
+import { answerKey } from './message-id.ts';
+
+export interface AnswerPost {
+  smsUrl: string;
+  smsFrom: string;
+  secret: Buffer;
+}
+
+interface Row {
+  person_id: number;
+  id: number;
+  known_as: number;
+  address: string;
+  body: string;
+  attempts: number;
+  claim: number;
+}
+
+/** Handed over side by side. */
+const SIDE_BY_SIDE = 8;
+/** Longer than the gateway may take for its answer. */
+const LEASE_SECONDS = 180;
+/** After so many tries it is given up: somebody waits for an answer, and can be told. */
+const MOST_TRIES = 12;
+
+/** Sends what is due; how many were taken. */
+export async function sendAnswers(pool: Pool, post: AnswerPost): Promise<number> {
+  const { rows } = await pool.query<Row>({
+    name: 'claim-answers',
+    text: `
+      update answers a
+      set state = 'sending', attempts = a.attempts + 1, claim = a.claim + 1,
+        not_before = clock_timestamp() + interval '${LEASE_SECONDS} seconds'
+      from (
+        select person_id, id from answers
+        where state in ('queued', 'sending') and coalesce(not_before <= clock_timestamp(), true)
+          -- While sending is stopped nothing goes out by hand either.
+          and not exists (select from workspace where sending_stopped_at is not null)
+          and not exists (select from channels where channel = 'sms' and stopped_at is not null)
+        order by id limit ${SIDE_BY_SIDE} for update skip locked
+      ) as due
+      where a.person_id = due.person_id and a.id = due.id
+      returning a.person_id, a.id, coalesce(a.known_as, a.person_id) as known_as, a.address, a.body, a.attempts, a.claim`
+  });
+  if (!rows.length) return 0;
+  const { now } = await readClock(pool);
+  await Promise.all(
+    rows.map(async (row) => {
+      const id = answerKey(post.secret, { person: row.known_as, answer: row.id });
+      await record(
+        pool,
+        row,
+        await sendSms(post.smsUrl, { id, from: post.smsFrom, to: row.address, text: row.body, at: now })
+      );
+    })
+  );
+  return rows.length;
+}
+
+async function record(db: Db, row: Row, handed: Handed): Promise<void> {
+  const again = !handed.ok && handed.kind !== 'mailbox' && row.attempts < MOST_TRIES;
+  await db.query(
+    `update answers set state = $4, error = $5, not_before = case when $6 then clock_timestamp() + make_interval(secs => $7) end
+     where person_id = $1 and id = $2 and claim = $3`,
+    [
+      row.person_id,
+      row.id,
+      row.claim,
+      handed.ok ? 'sent' : again ? 'queued' : 'failed',
+      handed.ok ? null : handed.error.slice(0, 500),
+      again,
+      Math.min(300, 2 ** row.attempts)
+    ]
+  );
+  await changed(db, { people: [row.person_id] });
+}
