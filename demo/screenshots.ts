@@ -43,7 +43,17 @@ const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
   ['sheet-dates', '/journeys/before-the-visit?step=two-days'],
   ['people', '/people?sort=last&down=1'],
   ['names', '/people/names?kind=tag&name=keen'],
-  ['person', '/people/7'],
+  [
+    'person',
+    '/people/7',
+    async (page) => {
+      await page
+        .getByRole('button', { name: /^Why: Took/ })
+        .first()
+        .click();
+      await page.getByText(/held/).waitFor();
+    }
+  ],
   [
     'import',
     '/people/import',
@@ -57,8 +67,29 @@ const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
       })
   ],
   ['postbox', '/stand-ins/postbox/950'],
-  ['handset', '/stand-ins/handset'],
-  ['replies', '/replies']
+  [
+    'doubles',
+    '/people/doubles',
+    async (page) => {
+      await page.getByRole('button', { name: /^Search/ }).click();
+      await page.getByText(/^Searched /).waitFor();
+      await page
+        .getByRole('link', { name: /twice$/ })
+        .first()
+        .click();
+      await page.getByRole('button', { name: 'Make them one' }).waitFor();
+    }
+  ],
+  [
+    'engagement',
+    '/people/engagement?kind=ladder&name=warmth',
+    async (page) => {
+      // What a longer rung would do; nothing of it is saved.
+      await page.getByLabel('Rung 1, until').fill('30 days');
+      await page.getByLabel('Rung 1, until').press('Tab');
+      await page.getByText('would stand elsewhere').waitFor();
+    }
+  ]
 ];
 
 const browser = await chromium.launch(config.use?.launchOptions);
@@ -67,6 +98,8 @@ await page.goto(`${base}/sign-in`);
 await page.getByRole('button', { name: 'Sign in' }).click();
 await page.waitForURL(`${base}/`);
 for (const [name, path, act] of VIEWS) {
+  // What is not saved is left.
+  page.once('dialog', (dialog) => void dialog.accept());
   await page.goto(base + path);
   await page.getByTestId('clock').waitFor();
   await act?.(page);

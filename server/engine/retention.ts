@@ -52,6 +52,14 @@ const PORTIONS: { name: string; text: string }[] = [
       where e.person_id = old.person_id and e.id = old.id`
   },
   {
+    name: 'old-answers',
+    text: `
+      delete from answers a using (
+        select person_id, id from answers r where r.at < $1 and r.state in ('sent', 'failed') limit ${PORTION}
+      ) old
+      where a.person_id = old.person_id and a.id = old.id`
+  },
+  {
     name: 'old-tasks',
     text: `
       delete from tasks t using (

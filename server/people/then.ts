@@ -112,7 +112,7 @@ const LABELS = [
 async function happenings(db: Db, id: number, plans: PlanBook): Promise<HappeningRow[]> {
   const { rows } = await db.query<HappeningRow>(
     `select person_id, id, name, at, walk_id, journey_id, step, record, data from happenings
-     where person_id = $1 and handled_at is not null order by coalesce(nullif(record, 0), 0), id limit ${MOST}`,
+     where person_id = $1 and handled_at is not null order by at, id limit ${MOST}`,
     [id]
   );
   await plans.name(
