@@ -51,7 +51,7 @@ const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
         .getByRole('button', { name: /^Why: Took/ })
         .first()
         .click();
-      await page.getByText(/held/).waitFor();
+      await page.getByText(/hold|held/).waitFor();
     }
   ],
   [
@@ -94,12 +94,12 @@ const VIEWS: [string, string, ((page: Page) => Promise<unknown>)?][] = [
 
 const browser = await chromium.launch(config.use?.launchOptions);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+// What is not saved is left.
+page.on('dialog', (dialog) => void dialog.accept());
 await page.goto(`${base}/sign-in`);
 await page.getByRole('button', { name: 'Sign in' }).click();
 await page.waitForURL(`${base}/`);
 for (const [name, path, act] of VIEWS) {
-  // What is not saved is left.
-  page.once('dialog', (dialog) => void dialog.accept());
   await page.goto(base + path);
   await page.getByTestId('clock').waitFor();
   await act?.(page);

@@ -94,7 +94,7 @@ function sayLine(plan: JourneyPlan, line: Line, asked: Asked): Said {
         return {
           because:
             place < 0
-              ? `None of the ${step.lanes.length} rules held: they took “${lane}”.`
+              ? `${step.lanes.length === 1 ? 'The rule did not hold' : `None of the ${step.lanes.length} rules held`}: they took “${lane}”.`
               : `The rule of “${lane}” was the first that held.`,
           rules: lanes.map((l, i) => rule(l.label, l.when, i === place))
         };

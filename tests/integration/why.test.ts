@@ -79,7 +79,7 @@ it('a lane is told with the values of then, whatever has changed since', async (
   await skipTo(world, MONDAY + 9 * DAYS);
   const why = await whyOf(1, 'took');
   expect(told(why)).toEqual([
-    'None of the 1 rules held: they took “others”.',
+    'The rule did not hold: they took “others”.',
     [
       'far',
       false,

@@ -57,7 +57,12 @@
     width: 100%;
     font-size: 13px;
   }
+  small {
+    color: var(--ink-soft);
+    font-size: 12px;
+  }
   .number {
+    padding-left: 8px;
     text-align: right;
   }
 </style>
