@@ -3,6 +3,7 @@
  * the same run, and their ratio. `-- --json NAME` prints one JSON object a row.
  */
 import { parseArgs } from 'node:util';
+import { doubles } from './doubles.ts';
 import { engine } from './engine.ts';
 import { enter } from './enter.ts';
 import { history } from './history.ts';
@@ -34,6 +35,7 @@ const ALL: Record<string, Benchmark> = {
   sheet,
   typed,
   selection,
+  doubles,
   import: importing,
   history,
   partitions,

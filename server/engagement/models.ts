@@ -114,10 +114,14 @@ export async function removeModel(
   return saveSettings(pool, { ...settings, [PLACE[kind]]: rest }, by, revision);
 }
 
-/** How far everybody is looked at since models or segments were changed; `null` where that is done. */
-export async function lookingAt(db: Db): Promise<{ asked: number; total: number } | null> {
+/** How far everybody is looked at: since models or segments were changed, or for a midnight; `null` where that is done. */
+export async function lookingAt(
+  db: Db,
+  kinds: ('look' | 'midnight')[] = ['look']
+): Promise<{ asked: number; total: number } | null> {
   const { rows } = await db.query<{ asked: number; total: number }>(
-    `select asked, total from crowds where kind = 'look' and state = 'running' and people is null order by id desc limit 1`
+    `select asked, total from crowds where kind = any($1::text[]) and state = 'running' and people is null order by id desc limit 1`,
+    [kinds]
   );
   return rows[0] ?? null;
 }

@@ -3,6 +3,8 @@ import { DAY } from '../../core/time/duration.ts';
 import { dateText, wallDay } from '../../core/time/civil.ts';
 import { readClock } from '../clock/clock.ts';
 import type { Db } from '../db/pool.ts';
+import { lookingAt } from '../engagement/models.ts';
+import type { SettingsBook } from '../settings/settings.ts';
 
 export interface Member {
   id: number;
@@ -83,4 +85,24 @@ export async function compare(db: Db, first: string, second: string): Promise<Co
     [first, second]
   );
   return rows[0] ?? { both: 0, onlyFirst: 0, onlySecond: 0 };
+}
+
+export interface Age {
+  /** Whether it can come true or false by the clock alone: then it is held against everybody at each midnight. */
+  daily: boolean;
+  /** The last midnight at which that was done, UTC ms. */
+  lookedAt: number | null;
+  /** Everybody is held against it just now: how far that is. */
+  looking: { asked: number; total: number } | null;
+}
+
+/** How old what is kept of a segment's members is: what happens to somebody changes it at once, what the clock brings at midnight. */
+export async function ageOf(db: Db, settings: SettingsBook, segment: string): Promise<Age> {
+  const { workspace } = await settings.read(db);
+  const { rows } = await db.query<{ looked_at: number | null }>('select looked_at from workspace');
+  return {
+    daily: workspace.segments.find((s) => s.name === segment)?.daily ?? false,
+    lookedAt: rows[0]?.looked_at ?? null,
+    looking: await lookingAt(db, ['look', 'midnight'])
+  };
 }

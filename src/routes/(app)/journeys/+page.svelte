@@ -136,8 +136,7 @@
           totals.sends,
           'message',
           'messages'
-        )} in the next 24 hours{#if shown.length}
-          ·
+        )} in the next 24 hours{#if shown.length}{' '}·
           <SaveTable
             name="journeys"
             rows={() =>

@@ -4,9 +4,12 @@ import { LONGEST, naming } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { askChangeOf } from '$server/crowds/changes.ts';
 import { look, TooLong } from '$server/people/counting.ts';
-import { compare, daysOf, membersOf } from '$server/segments/members.ts';
+import { ageOf, compare, daysOf, membersOf } from '$server/segments/members.ts';
 import { segmentLines } from '$server/settings/segments.ts';
+import { SettingsBook } from '$server/settings/settings.ts';
 import type { Actions, PageServerLoad } from './$types';
+
+const settings = new SettingsBook();
 
 export const load: PageServerLoad = async ({ url, depends }) => {
   depends('app:segments');
@@ -30,6 +33,7 @@ export const load: PageServerLoad = async ({ url, depends }) => {
     chosen: chosen?.name ?? null,
     other: other?.name ?? null,
     asked,
+    age: chosen ? await ageOf(db(), settings, chosen.name) : null,
     problem,
     crumbs: [{ name: 'People', href: '/people' }, { name: 'Segments' }]
   };

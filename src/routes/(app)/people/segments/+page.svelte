@@ -82,6 +82,18 @@
         <h2>
           {chosen.name} <span class="soft">{plural(data.asked.days.at(-1)?.members ?? 0, 'person', 'people')}</span>
         </h2>
+        {#if data.age}
+          <p class="soft" role="status">
+            {#if data.age.looking}Everybody is held against it just now: {number(data.age.looking.asked)} of {number(
+                data.age.looking.total
+              )}.
+            {:else if data.age.daily}What happens to somebody counts at once; what the days bring was looked at {data
+                .age.lookedAt === null
+                ? 'when it was saved'
+                : format.dateTime(data.age.lookedAt)}, and is at the next midnight.
+            {:else}As of now: whatever happens to somebody counts at once.{/if}
+          </p>
+        {/if}
         <Members days={data.asked.days} />
         <div class="acts">
           {#if others.length}
