@@ -353,6 +353,10 @@ const TIMELINE = `
     select 'n' || id, id, 2, null, at, 'note', jsonb_build_object('words', words, 'by', by, 'note', id), null, null, null, person_id, null
     from person_notes where person_id = $1
     union all
+    select 'k' || id, id, 2, null, created_at, 'task', jsonb_strip_nulls(jsonb_build_object('title', title, 'by', made_by, 'done', done_by)),
+      null, null, null, person_id, null
+    from tasks where person_id = $1 and made_by is not null
+    union all
     select 'a' || id, id, 2, null, at, 'answered', jsonb_strip_nulls(jsonb_build_object('text', body, 'by', by, 'state', state, 'error', error)),
       null, null, null, person_id, null
     from answers where person_id = $1

@@ -25,9 +25,11 @@ export interface TaskLine {
   name: string;
   phone: string | null;
   email: string | null;
-  journey: string;
-  journeyKey: string;
-  step: string;
+  /** `null`: made by hand, by {@link madeBy}. */
+  journey: string | null;
+  journeyKey: string | null;
+  step: string | null;
+  madeBy: string | null;
 }
 
 /** Tasks of one page. */
@@ -66,11 +68,11 @@ export async function tasks(
             and w.state = 'walking' and w.standing = 'task') as awaited, t.created_at as "createdAt",
           t.due_at as "dueAt", t.done_at as "doneAt", t.done_by as "doneBy", t.outcome, t.person_id as person,
           coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, p.phone, p.email,
-          j.name as journey, j.key as "journeyKey", t.step,
+          j.name as journey, j.key as "journeyKey", t.step, t.made_by as "madeBy",
           ${allFields('p')} as fields
         from (select * from tasks t where ${where} and $1::timestamptz is not null order by ${order} limit ${MOST}) t
         join people p on p.id = t.person_id
-        join journeys j on j.id = t.journey_id
+        left join journeys j on j.id = t.journey_id
         order by ${order}`,
       values
     }),
@@ -86,8 +88,8 @@ export async function tasks(
   return {
     tasks: found.rows.map(({ fields, ...task }) => ({
       ...task,
-      title: filled(task.title, fields, task.journey),
-      note: task.note === null ? null : filled(task.note, fields, task.journey)
+      title: task.journey === null ? task.title : filled(task.title, fields, task.journey),
+      note: task.note === null || task.journey === null ? task.note : filled(task.note, fields, task.journey)
     })),
     counts: counts.rows[0] ?? { mine: 0, all: 0, due: 0 },
     now: present
@@ -108,7 +110,12 @@ export function filled(template: string, person: Record<string, unknown>, journe
 export async function doTask(pool: Pool, id: number, by: string, outcome: string | null): Promise<boolean> {
   return transaction(pool, async (db) => {
     const at = ts(await now(db));
-    const { rows } = await db.query<{ person_id: number; walk_id: number; journey_id: number; step: string }>(
+    const { rows } = await db.query<{
+      person_id: number;
+      walk_id: number | null;
+      journey_id: number | null;
+      step: string | null;
+    }>(
       `update tasks set done_at = $2, done_by = $3, outcome = $4 where id = $1 and done_at is null
        returning person_id, walk_id, journey_id, step`,
       [id, at, by, outcome]
@@ -129,7 +136,22 @@ export async function doTask(pool: Pool, id: number, by: string, outcome: string
       ]
     );
     await notify(db, 'inbox');
-    await changed(db, { journeys: [task.journey_id], people: [task.person_id], post: true });
+    await changed(db, {
+      journeys: task.journey_id === null ? [] : [task.journey_id],
+      people: [task.person_id],
+      post: true
+    });
     return true;
   });
+}
+
+/** Makes a task about somebody, by hand; false where there is nobody. */
+export async function addTask(db: Db, person: number, title: string, by: string): Promise<boolean> {
+  const { rowCount } = await db.query(
+    `insert into tasks (person_id, title, what, priority, awaited, created_at, made_by)
+     select id, $2, 'other', 1, false, $3, $4 from people where id = $1`,
+    [person, title, ts(await now(db)), by]
+  );
+  await changed(db, { people: [person], post: true });
+  return rowCount === 1;
 }

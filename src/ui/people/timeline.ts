@@ -48,6 +48,11 @@ export function tell(line: TimelineLine, format: Format): Told {
         `with ${String(d['name'])}, by ${String(d['by'])}${was.length ? ` · was: ${was.join(', ')}` : ''}`
       );
     }
+    case 'task':
+      return ours(
+        'Task',
+        `${String(d['title'])} — ${String(d['by'])}${d['done'] === undefined ? '' : `, done by ${String(d['done'])}`}`
+      );
     case 'answered': {
       const state = { queued: ' · on its way', sending: ' · on its way', failed: ` · not sent: ${String(d['error'])}` };
       return ours(

@@ -136,24 +136,26 @@
           totals.sends,
           'message',
           'messages'
-        )} in the next 24 hours{#if shown.length}{' '}·
-          <SaveTable
-            name="journeys"
-            rows={() =>
-              shown.map((j) => ({
-                journey: j.name,
-                key: j.key,
-                folder: j.folder,
-                labels: j.labels.join(';'),
-                state: j.state,
-                version: j.version,
-                walking: j.walking,
-                'messages in 24 hours': j.sends24,
-                'entered in 90 days': j.entered90,
-                'goal rate': j.goal?.rate ?? null,
-                'last happened': j.last ? instantText(j.last.at) : null
-              }))}
-          />{/if}
+        )} in the next 24 hours{#if shown.length}<span class="save"
+            >·
+            <SaveTable
+              name="journeys"
+              rows={() =>
+                shown.map((j) => ({
+                  journey: j.name,
+                  key: j.key,
+                  folder: j.folder,
+                  labels: j.labels.join(';'),
+                  state: j.state,
+                  version: j.version,
+                  walking: j.walking,
+                  'messages in 24 hours': j.sends24,
+                  'entered in 90 days': j.entered90,
+                  'goal rate': j.goal?.rate ?? null,
+                  'last happened': j.last ? instantText(j.last.at) : null
+                }))}
+            /></span
+          >{/if}
       </p>
     </div>
     <Choice
@@ -278,6 +280,9 @@
 </div>
 
 <style>
+  .save {
+    margin-left: 4px;
+  }
   .page {
     padding: 20px 24px;
   }

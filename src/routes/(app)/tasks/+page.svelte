@@ -113,9 +113,8 @@
                 >{/if}</td
             >
             <td
-              ><a href="/journeys/{t.journeyKey}?view=watch&step={t.step}">{t.journey}</a><small
-                >{format.dateTime(t.createdAt)}</small
-              ></td
+              >{#if t.journeyKey}<a href="/journeys/{t.journeyKey}?view=watch&step={t.step}">{t.journey}</a
+                >{:else}{t.madeBy}{/if}<small>{format.dateTime(t.createdAt)}</small></td
             >
             <td>{t.doneBy ?? t.assignee ?? 'anyone'}</td>
             <td class="do">

@@ -23,6 +23,7 @@ import { personNow, personPage, tagNames } from '$server/people/people.ts';
 import { engagedOf } from '$server/people/points.ts';
 import { erase, holdings } from '$server/protection/erase.ts';
 import { readSettings } from '$server/settings/settings.ts';
+import { addTask } from '$server/tasks/tasks.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 const NOBODY = 'There is no such person.';
@@ -106,6 +107,15 @@ export const actions: Actions = {
       .safeParse((await request.formData()).get('words'));
     if (!read.success) return fail(400, { problem: 'A note of one to 2,000 characters.' });
     const done = await addNote(db(), idOf(params.id), read.data, locals.user?.name ?? 'somebody');
+    return done ? { done: true } : error(404, NOBODY);
+  },
+  /** What was written becomes a task. */
+  task: async ({ params, request, locals }) => {
+    const read = naming(LONGEST.name)
+      .min(1)
+      .safeParse((await request.formData()).get('words'));
+    if (!read.success) return fail(400, { problem: `A task of one to ${LONGEST.name} characters.` });
+    const done = await addTask(db(), idOf(params.id), read.data, locals.user?.name ?? 'somebody');
     return done ? { done: true } : error(404, NOBODY);
   },
   /** A text to them, in answer to theirs. */

@@ -100,6 +100,7 @@
       >
         <TextInput size="sm" hideLabel labelText="A note" placeholder="A note on them" name="words" maxlength={2000} />
         <Button size="small" kind="tertiary" type="submit">Add the note</Button>
+        <Button size="small" kind="ghost" type="submit" formaction="?/task">As a task</Button>
       </form>
       <TextInput
         size="sm"
@@ -275,6 +276,9 @@
     display: grid;
     grid-template-columns: 1fr auto;
     gap: 8px;
+  }
+  .note {
+    grid-template-columns: 1fr auto auto;
   }
   .line :global(.bx--btn) {
     flex: none;

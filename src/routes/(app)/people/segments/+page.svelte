@@ -83,7 +83,7 @@
           {chosen.name} <span class="soft">{plural(data.asked.days.at(-1)?.members ?? 0, 'person', 'people')}</span>
         </h2>
         {#if data.age}
-          <p class="soft" role="status">
+          <p class="soft" data-testid="age">
             {#if data.age.looking}Everybody is held against it just now: {number(data.age.looking.asked)} of {number(
                 data.age.looking.total
               )}.
