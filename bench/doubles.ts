@@ -9,7 +9,7 @@ import { SettingsBook } from '../server/settings/settings.ts';
 import { withPeople } from './people.ts';
 import { median, type Benchmark } from './row.ts';
 
-const PEOPLE = 300_000;
+const PEOPLE = Number(process.env['BENCH_PEOPLE'] ?? 300_000);
 const MERGED = 20;
 
 export const doubles: Benchmark = (say) =>

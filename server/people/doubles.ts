@@ -121,8 +121,8 @@ async function compareKeys(
 ): Promise<void> {
   // A portion ends behind a whole group: what it leaves of its last key would be a group too small.
   const { rows } = await db.query<{ why: string | null; key: string | null }>(
-    `select why, key::text as key from (select why, key from doubles_keys where (why, key) > ($1, $2::bigint) order by why, key limit $3) as k
-     order by why desc, key desc limit 1`,
+    `select k.why, k.key::text as key from (select why, key from doubles_keys where (why, key) > ($1, $2::bigint) order by why, key limit $3) as k
+     order by k.why desc, k.key desc limit 1`,
     [why, reached, portion]
   );
   const [last] = rows;
