@@ -157,6 +157,15 @@ test('what the table shows is saved as a file, and no cell of it is a formula', 
     page.getByRole('link', { name: 'NDJSON' }).click()
   ]);
   expect(JSON.parse(await readFile(await other.path(), 'utf8'))).toMatchObject({ first_name: '=cmd()' });
+  // Those ticked alone.
+  await page.goto('/people');
+  await page
+    .getByRole('checkbox', { name: /^Tick (?!all)/ })
+    .first()
+    .check();
+  const [one] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'NDJSON' }).click()]);
+  expect((await readFile(await one.path(), 'utf8')).trim().split('\n')).toHaveLength(1);
+  expect((await page.request.get('/people/export?format=csv&ids=1;2')).status()).toBe(400);
   await query(`delete from people where email = 'formula@people.example'`);
 });
 

@@ -31,6 +31,12 @@ export function selectionFrom(parameters: URLSearchParams): Selection | null {
   const parts: Condition[] = [...(tag ? [{ tag: tag.slice(0, 200) }] : []), ...(where ? [where] : [])];
   const [first] = parts;
   if (unfitInside([tag, text])) return null;
+  // Those ticked by hand, and nobody else.
+  const ticked = parameters.get('ids');
+  if (ticked !== null) {
+    if (ticked.length > LONGEST || !/^\d{1,15}(,\d{1,15})*$/.test(ticked)) return null;
+    return { ids: ticked.split(',').map(Number) };
+  }
   return {
     ...(first ? { where: parts.length === 1 ? first : { all: parts } } : {}),
     ...(text.trim() ? { text } : {})

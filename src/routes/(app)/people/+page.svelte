@@ -41,6 +41,7 @@
   }
   function fileQuery(format: string): string {
     const query = new URLSearchParams({ format });
+    if (fewTicked) return `${query}&ids=${[...ticked].join(',')}`;
     for (const key of ['q', 'tag', 'where']) {
       const value = page.url.searchParams.get(key);
       if (value) query.set(key, value);
@@ -67,6 +68,8 @@
   let many = $state(false);
   /** Ticked by hand. */
   let ticked = $state<Set<number>>(new Set());
+  /** As many as an address holds. */
+  const fewTicked = $derived(ticked.size > 0 && [...ticked].join(',').length < 5000);
   function tick(id: number): void {
     const next = new Set(ticked);
     if (!next.delete(id)) next.add(id);
@@ -183,7 +186,8 @@
               >See the two side by side</a
             >{/if}
           <span class="soft"
-            >Save as <a href="/people/export?{fileQuery('csv')}" download>CSV</a>,
+            >Save {fewTicked ? 'them ' : ticked.size ? 'all that are found ' : ''}as
+            <a href="/people/export?{fileQuery('csv')}" download>CSV</a>,
             <a href="/people/export?{fileQuery('ndjson')}" download>NDJSON</a></span
           >
         </div>
