@@ -251,7 +251,10 @@ async function askSelected(
   portion: number
 ): Promise<Portion> {
   const { workspace } = await settings.read(db);
-  const most = change.act === 'erase' ? Math.min(portion, ERASED_AT_ONCE) : portion;
+  // What is for good is done to no more than were seen, whoever has come to be found since.
+  const left = change.act === 'erase' ? crowd.total - crowd.asked : Infinity;
+  if (left <= 0) return { people: 0, last: null, ended: true };
+  const most = change.act === 'erase' ? Math.min(portion, ERASED_AT_ONCE, left) : portion;
   const { ids, last, ended } = await nextOf(db, selection, crowd.reached, most, at, workspace);
   if (change.act === 'erase') {
     await eraseAll(db, ids, crowd.asked_by);

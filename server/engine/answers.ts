@@ -24,6 +24,8 @@ interface Row {
   body: string;
   attempts: number;
   claim: number;
+  /** Since it was written they said that they want no texts. */
+  refused: boolean;
 }
 
 /** Handed over side by side. */
@@ -32,6 +34,8 @@ const SIDE_BY_SIDE = 8;
 const LEASE_SECONDS = 180;
 /** After so many tries it is given up: somebody waits for an answer, and can be told. */
 const MOST_TRIES = 12;
+
+const NOT_WANTED: Handed = { ok: false, kind: 'mailbox', error: 'they said that they want no texts' };
 
 /** Sends what is due; how many were taken. */
 export async function sendAnswers(pool: Pool, post: AnswerPost): Promise<number> {
@@ -50,18 +54,16 @@ export async function sendAnswers(pool: Pool, post: AnswerPost): Promise<number>
         order by id limit ${SIDE_BY_SIDE} for update skip locked
       ) as due
       where a.person_id = due.person_id and a.id = due.id
-      returning a.person_id, a.id, coalesce(a.known_as, a.person_id) as known_as, a.address, a.body, a.attempts, a.claim`
+      returning a.person_id, a.id, coalesce(a.known_as, a.person_id) as known_as, a.address, a.body, a.attempts, a.claim,
+        exists (select from consents c where c.person_id = a.person_id and c.channel = 'sms' and c.state = 'withdrawn') as refused`
   });
   if (!rows.length) return 0;
   const { now } = await readClock(pool);
   await Promise.all(
     rows.map(async (row) => {
       const id = answerKey(post.secret, { person: row.known_as, answer: row.id });
-      await record(
-        pool,
-        row,
-        await sendSms(post.smsUrl, { id, from: post.smsFrom, to: row.address, text: row.body, at: now })
-      );
+      const sms = { id, from: post.smsFrom, to: row.address, text: row.body, at: now };
+      await record(pool, row, row.refused ? NOT_WANTED : await sendSms(post.smsUrl, sms));
     })
   );
   return rows.length;

@@ -149,18 +149,16 @@ async function peopleOf(db: Db, subjects: string[]): Promise<Map<string, number>
   const { rows } = await db.query<{ subject: string; id: number }>({
     name: 'people-of-events',
     text: `
-      select s.subject, p.id
-      from unnest($1::text[]) as s (subject)
-      cross join lateral (
-        select id from people where s.subject ~ '^[0-9]{1,15}$' and id = person_now(case when s.subject ~ '^[0-9]{1,15}$' then s.subject::bigint end)
-        union all
-        select person_of_email(regexp_replace(s.subject, '^mailto:', ''))
-        union all
-        select person_of_number(s.subject)
-      ) p where p.id is not null`,
+      select subject, id from (
+        select s.subject, coalesce(
+          (select id from people where id = person_now(case when s.subject ~ '^[0-9]{1,15}$' then s.subject::bigint end)),
+          person_of_email(regexp_replace(s.subject, '^mailto:', '')),
+          person_of_number(s.subject)) as id
+        from unnest($1::text[]) as s (subject)
+      ) as found where id is not null`,
     values: [all]
   });
-  return new Map(rows.reverse().map((r) => [r.subject, r.id]));
+  return new Map(rows.map((r) => [r.subject, r.id]));
 }
 
 /** Takes out those that would give someone an address or number that somebody else has: two people cannot share one. */

@@ -95,7 +95,15 @@ async function mergeIn(db: PoolClient, settings: SettingsBook, asked: MergeAsked
        on conflict (person_id, ${name}) do update set since = least(${table}.since, excluded.since)`,
       [kept, gone]
     );
-  await keepState(db, kept, states, at);
+  // Stays that are over; of each segment the latest, as ever.
+  await db.query(
+    `insert into segment_past (person_id, segment, since, left_at)
+     select $1::bigint, segment, since, left_at from segment_past where person_id = $2
+     on conflict (person_id, segment) do update set since = excluded.since, left_at = excluded.left_at
+     where segment_past.left_at < excluded.left_at`,
+    [kept, gone]
+  );
+  await keepState(db, kept, gone, states, at);
   const mains = await joinFacts(db, found, asked.choose, at, by);
   await joinConsents(db, found, mains, at);
   await db.query('insert into merged (gone, person_id, walks, at, by) values ($1, $2, $3, $4, $5)', [
@@ -256,6 +264,12 @@ async function renumber(db: Db, kept: number, gone: number, walks: number): Prom
       [[kept, gone]]
     );
   if (!walks) return;
+  // Requests that wait name a walk, too.
+  await db.query(
+    `update happenings set data = jsonb_set(data, '{walk}', to_jsonb((data ->> 'walk')::integer + $2))
+     where person_id = $1 and handled_at is null and name in ('end', 'hurry') and jsonb_typeof(data -> 'walk') = 'number'`,
+    [gone, walks]
+  );
   await db.query(
     `update happenings set data = jsonb_set(data, '{cause}', to_jsonb((data ->> 'cause')::integer + $2))
      where person_id = $1 and jsonb_typeof(data -> 'cause') = 'number'`,
@@ -315,14 +329,24 @@ async function moveRows(db: Db, kept: number, gone: number, walks: number): Prom
   await leaveDoubles(db, gone);
 }
 
-async function keepState(db: Db, kept: number, { state, scores, worked }: Joined, at: string): Promise<void> {
+async function keepState(
+  db: Db,
+  kept: number,
+  gone: number,
+  { state, scores, worked }: Joined,
+  at: string
+): Promise<void> {
   await db.query(
-    `insert into agenda (person_id, next_at, worked_at, state, walking)
-     values ($1, $2, $3, $4, (select count(*) from walks where person_id = $1 and state = 'walking'))
+    `insert into agenda (person_id, next_at, worked_at, state, walking, did, did_at)
+     select $1::bigint, $2::timestamptz, $3::timestamptz, $4::jsonb,
+       (select count(*) from walks where person_id = $1 and state = 'walking'), d.did, d.did_at
+     from (select 1) as one
+     left join (select did, did_at from agenda where person_id in ($1, $5) and did_at is not null order by did_at desc limit 1) as d on true
      on conflict (person_id) do update
      -- Whatever comes next by the clock is found by the worker that looks now.
-     set next_at = $2, worked_at = excluded.worked_at, state = excluded.state, walking = excluded.walking`,
-    [kept, at, worked === null ? at : ts(worked), JSON.stringify(state)]
+     set next_at = excluded.next_at, worked_at = excluded.worked_at, state = excluded.state, walking = excluded.walking,
+       did = excluded.did, did_at = excluded.did_at`,
+    [kept, at, worked === null ? at : ts(worked), JSON.stringify(state), gone]
   );
   await db.query(
     `insert into scores (person_id, score, points, at) select $1::bigint, score, points, $4::timestamptz from unnest($2::text[], $3::double precision[]) as t (score, points)

@@ -32,8 +32,9 @@ export interface Then {
   unknown: Set<string>;
 }
 
-/** Happenings of one person that are read at most: more than anybody does. */
+/** Happenings before and after a place that are read at most: more than anybody does. */
 const MOST = 50_000;
+const ROW = 'person_id, id, name, at, walk_id, journey_id, step, record, data';
 
 /** `null` where there is no such person. */
 export async function personThen(
@@ -58,7 +59,7 @@ export async function personThen(
   const [now] = rows;
   if (!now) return null;
   const person = newPerson(String(id));
-  const all = await happenings(db, id, plans);
+  const all = await happenings(db, id, place, plans);
   const had = (h: HappeningRow): boolean => ((h.record ?? 0) > 0 ? (h.record ?? 0) < place.record : h.at <= place.at);
   const unknown = new Set<string>();
   for (const [name, value] of Object.entries(now.fields)) person.fields.set(name, value);
@@ -109,11 +110,15 @@ const LABELS = [
   ['person_segments', 'segment']
 ] as const;
 
-async function happenings(db: Db, id: number, plans: PlanBook): Promise<HappeningRow[]> {
+/** In their order; of very many those nearest to the place, which say most of how it was then. */
+async function happenings(db: Db, id: number, { at }: Place, plans: PlanBook): Promise<HappeningRow[]> {
   const { rows } = await db.query<HappeningRow>(
-    `select person_id, id, name, at, walk_id, journey_id, step, record, data from happenings
-     where person_id = $1 and handled_at is not null order by at, id limit ${MOST}`,
-    [id]
+    `select * from (
+       (select ${ROW} from happenings where person_id = $1 and handled_at is not null and at <= $2 order by at desc, id desc limit ${MOST})
+       union all
+       (select ${ROW} from happenings where person_id = $1 and handled_at is not null and at > $2 order by at, id limit ${MOST})
+     ) as near order by at, id`,
+    [id, ts(at)]
   );
   await plans.name(
     db,

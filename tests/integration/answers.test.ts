@@ -73,6 +73,15 @@ it('waits while sending is stopped or the gateway is away, and a sender that die
   expect(await said()).toEqual(['sent']);
 });
 
+it('is not sent once they said stop, also where it was written before', async () => {
+  await addPeople(world.pool, [reachable('a')]);
+  await say(1, 'Hello');
+  await world.pool.query(`update consents set state = 'withdrawn' where channel = 'sms'`);
+  await send();
+  expect(world.handset.texts).toEqual([]);
+  expect(await said()).toEqual(['failed']);
+});
+
 it('that did not arrive says so, also of somebody who was made one with another meanwhile', async () => {
   await addPeople(world.pool, [reachable('a', (p) => p.fields.delete('phone')), reachable('b')]);
   await say(2, 'Hello');

@@ -7,7 +7,7 @@ import { signToken } from '../../server/intake/token.ts';
 import { receivedText } from '../../server/intake/texts.ts';
 import { importWhole } from '../../server/imports/whole.ts';
 import { makeField } from '../../server/names/describe.ts';
-import { askChange, askEntry } from '../../server/people/inputs.ts';
+import { askChange, askEntry, askHurry } from '../../server/people/inputs.ts';
 import { compare, type Which } from '../../server/people/compare.ts';
 import { merge, type Merged } from '../../server/people/merge.ts';
 import { personPage } from '../../server/people/people.ts';
@@ -119,6 +119,28 @@ describe('walks', () => {
     expect(world.postbox.mails.map((m) => m.messageId.split('.')[0])).toEqual(['<2']);
     expect(world.postbox.mails[0]?.to).toBe('b@people.example');
   });
+});
+
+it('a request that waits is about the walk it named, and what somebody did last is what either did', async () => {
+  await two();
+  await live(world, journey([wait('w', 'P9D'), put('on')], { entry: { on: [{ happening: 'tag_added', tag: 'in' }] } }));
+  await live(
+    world,
+    journey([wait('w', 'P9D'), put('off')], { key: 'other', entry: { on: [{ happening: 'tag_added', tag: 'later' }] } })
+  );
+  await askChange(world.pool, [1], { addTags: ['in'] }, 'test');
+  await askChange(world.pool, [2], { addTags: ['later'] }, 'test');
+  await skipTo(world, MONDAY + 1000);
+  await world.pool.query(`update agenda set did = 'clicked', did_at = '2027-02-01' where person_id = 2`);
+  // Pressed, and not worked off yet: each was their first walk.
+  await askHurry(world.pool, 2, 1, 'w', 'Ada');
+  await mergeNow(1, 2);
+  await skipTo(world, MONDAY + 2000);
+  expect((await personPage(world.pool, 1))?.walks.map((w) => [w.key, w.state]).sort()).toEqual([
+    ['other', 'finished'],
+    ['try', 'walking']
+  ]);
+  expect(await query('select did from agenda')).toEqual([{ did: 'clicked' }]);
 });
 
 describe('facts', () => {

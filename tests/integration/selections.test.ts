@@ -222,7 +222,16 @@ it('all of them are erased, in portions, and the others stay; stopped, those who
   await settle(world.engine, false);
   expect(await left()).toBe(10);
   expect((await world.pool.query('select count(*) as n from erased')).rows).toEqual([{ n: 40 }]);
+  // No more are erased than were seen, whoever is found by then.
+  await askChangeOf(world.pool, {
+    selection: { where: { field: 'visits', gte: 0 } },
+    change: { act: 'erase' },
+    expected: 4,
+    by: 'Nuala'
+  });
+  await settle(world.engine, false);
+  expect(await left()).toBe(6);
   expect(
     (await world.pool.query(`select count(*) as n from acts where what = 'erased' and by = 'Nuala'`)).rows
-  ).toEqual([{ n: 20 }]);
+  ).toEqual([{ n: 24 }]);
 });
