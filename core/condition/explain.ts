@@ -68,7 +68,11 @@ function hadOf(condition: Condition, own: string, asked: Asked): Had | null {
     const match = compileFilter({ happening: did, ...filters }, own);
     const known = new Set<Happening>([...person.record, ...person.reactions]);
     const found = [...known].filter((h) => match(h, asked.walk, asked.zone));
-    return { kind: 'times', value: found.length, last: found.length ? Math.max(...found.map((h) => h.at)) : null };
+    return {
+      kind: 'times',
+      value: found.length,
+      last: found.reduce<number | null>((last, h) => Math.max(last ?? h.at, h.at), null)
+    };
   }
   if ('came' in condition)
     return asked.walk ? { kind: 'words', value: `came by ${asked.walk.by.replace(/_/g, ' ')}` } : null;

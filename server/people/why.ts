@@ -230,7 +230,11 @@ function happened(
   const found = asked.person.record.filter((h) => h.name === filter.happening && match(h, asked.walk, asked.zone));
   return {
     holds: found.length > 0,
-    had: { kind: 'times', value: found.length, last: found.length ? Math.max(...found.map((h) => h.at)) : null }
+    had: {
+      kind: 'times',
+      value: found.length,
+      last: found.reduce<number | null>((last, h) => Math.max(last ?? h.at, h.at), null)
+    }
   };
 }
 

@@ -3,11 +3,12 @@
   import { TextInput } from 'carbon-components-svelte';
   import { decayCurve } from '$core/engagement/decay.ts';
   import type { ScoreSettings } from '$core/settings/schema.ts';
+  import { number } from '$core/tell/words.ts';
   import Pick from '$ui/kit/Pick.svelte';
   import { asking, isHeard } from '$ui/sheet/happening.ts';
   import HappeningForm from '$ui/sheet/HappeningForm.svelte';
   import { inputText, type Nameable } from '$ui/sheet/panels/panel.ts';
-  import Decay from './Decay.svelte';
+  import StepLine from '$ui/kit/StepLine.svelte';
   import Length from './Length.svelte';
 
   interface Props {
@@ -141,7 +142,11 @@
     />
   {/if}
 </div>
-{#if curve.length > 1}<Decay {curve} />{/if}
+{#if curve.length > 1}<StepLine
+    label={`Points while nothing is added: ${curve.map((c) => `${number(c.points)} on day ${number(c.day)}`).join(', ')}`}
+    points={curve.map((c) => ({ x: c.day, y: c.points }))}
+    below="days without a rise"
+  />{/if}
 <div class="line">
   <span>Never below</span>
   {@render figure('floor', 'Never below', model.floor, (floor) => set({ floor }), 'no floor')}

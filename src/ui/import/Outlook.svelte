@@ -1,5 +1,6 @@
 <!-- What importing a file would do, in numbers: new, changed field by field, unchanged, refused by reason, which journeys hear. -->
 <script lang="ts">
+  import Figures from '$ui/kit/Figures.svelte';
   import type { Snippet } from 'svelte';
   import type { Preview } from '$server/imports/preview.ts';
   import { number, plural } from '$core/tell/words.ts';
@@ -21,24 +22,15 @@
 </script>
 
 <div class:stale aria-busy={stale}>
-  <dl class="four" data-testid="outlook">
-    <div>
-      <dt>new</dt>
-      <dd>{number(preview.made)}</dd>
-    </div>
-    <div>
-      <dt>changed</dt>
-      <dd>{number(preview.changed)}</dd>
-    </div>
-    <div>
-      <dt>unchanged</dt>
-      <dd>{number(preview.unchanged)}</dd>
-    </div>
-    <div class:bad={preview.refused > 0}>
-      <dt>refused</dt>
-      <dd data-testid="refused">{number(preview.refused)}</dd>
-    </div>
-  </dl>
+  <Figures
+    testid="outlook"
+    figures={[
+      { name: 'new', n: preview.made },
+      { name: 'changed', n: preview.changed },
+      { name: 'unchanged', n: preview.unchanged },
+      { name: 'refused', n: preview.refused, bad: preview.refused > 0, testid: 'refused' }
+    ]}
+  />
   {@render children()}
   {#if preview.fields.length}
     <h3>Of those who are known</h3>
@@ -106,31 +98,6 @@
 <style>
   .stale {
     opacity: 0.5;
-  }
-  .four {
-    display: grid;
-    grid-template-columns: repeat(4, 1fr);
-    margin: 0 0 6px;
-    border: 1px solid var(--rule);
-  }
-  .four > div {
-    padding: 6px 10px;
-  }
-  .four > div + div {
-    border-left: 1px solid var(--rule);
-  }
-  dt {
-    color: var(--ink-soft);
-    font-size: 12.5px;
-  }
-  dd {
-    margin: 0;
-    font-size: 19px;
-    font-weight: 650;
-    font-variant-numeric: tabular-nums;
-  }
-  .bad dd {
-    color: var(--failure);
   }
   h3 {
     margin: 10px 0 3px;

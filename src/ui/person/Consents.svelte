@@ -5,6 +5,7 @@
   import type { ConsentRecord } from '$server/people/by-hand.ts';
   import type { PersonPage } from '$server/people/people.ts';
   import { useFormat } from '$ui/format.ts';
+  import Fact from './Fact.svelte';
   import Pick from '$ui/kit/Pick.svelte';
 
   let { consents, history }: { consents: PersonPage['consents']; history: ConsentRecord[] } = $props();
@@ -16,63 +17,57 @@
 <dl>
   {#each ['email', 'sms'] as const as channel (channel)}
     {@const c = consents.find((x) => x.channel === channel)}
-    <dt>{WORDS[channel]}</dt>
-    <dd>
-      <button
-        class="value"
-        aria-expanded={open === channel}
-        aria-label="Consent for {WORDS[channel].toLowerCase()}: {c?.state ??
-          'never asked'}. Change it, or see its history"
-        onclick={() => (open = open === channel ? null : channel)}>{c?.state ?? 'never asked'}</button
+    <Fact
+      name={WORDS[channel]}
+      label="Consent for {WORDS[channel].toLowerCase()}: {c?.state ?? 'never asked'}. Change it, or see its history"
+      open={open === channel}
+      ontoggle={() => (open = open === channel ? null : channel)}
+    >
+      {#snippet value()}{c?.state ?? 'never asked'}{/snippet}
+      {#snippet note()}{#if c}<small>{format.date(c.at)}, by {c.source}</small>{/if}{/snippet}
+      <ol aria-label="History of consent for {WORDS[channel].toLowerCase()}">
+        {#each history.filter((h) => h.channel === channel) as h, i (i)}
+          <li>
+            <strong>{h.state}</strong>
+            {format.dateTime(h.at)}
+            <small>{h.source}{h.address ? `, for ${h.address}` : ''}</small>
+            {#if h.wording}<small class="wording">“{h.wording}”</small>{/if}
+          </li>
+        {:else}<li class="soft">Nobody ever asked.</li>{/each}
+      </ol>
+      <form
+        method="post"
+        action="?/consent"
+        use:enhance={() =>
+          async ({ update, result }) => {
+            await update();
+            if (result.type === 'success') open = null;
+          }}
       >
-      {#if c}<small>{format.date(c.at)}, by {c.source}</small>{/if}
-    </dd>
-    {#if open === channel}
-      <div class="open">
-        <ol aria-label="History of consent for {WORDS[channel].toLowerCase()}">
-          {#each history.filter((h) => h.channel === channel) as h, i (i)}
-            <li>
-              <strong>{h.state}</strong>
-              {format.dateTime(h.at)}
-              <small>{h.source}{h.address ? `, for ${h.address}` : ''}</small>
-              {#if h.wording}<small class="wording">“{h.wording}”</small>{/if}
-            </li>
-          {:else}<li class="soft">Nobody ever asked.</li>{/each}
-        </ol>
-        <form
-          method="post"
-          action="?/consent"
-          use:enhance={() =>
-            async ({ update, result }) => {
-              await update();
-              if (result.type === 'success') open = null;
-            }}
-        >
-          <input type="hidden" name="channel" value={channel} />
-          <Pick
-            label="Consent becomes"
-            shown
-            name="state"
-            options={[
-              ['given', 'given'],
-              ['pending', 'asked, not confirmed'],
-              ['withdrawn', 'withdrawn']
-            ]}
-            value={c?.state === 'given' ? 'withdrawn' : 'given'}
-          />
-          <TextInput
-            size="sm"
-            name="source"
-            labelText="Where they said so"
-            placeholder="by telephone"
-            required
-            maxlength={200}
-          />
-          <TextInput size="sm" name="wording" labelText="In which words, if you have them" maxlength={2000} />
-          <Button size="small" kind="tertiary" type="submit">Save</Button>
-        </form>
-      </div>
-    {/if}
+        <input type="hidden" name="channel" value={channel} />
+        <Pick
+          label="Consent becomes"
+          shown
+          name="state"
+          options={[
+            ['given', 'given'],
+            ['pending', 'asked, not confirmed'],
+            ['withdrawn', 'withdrawn']
+          ]}
+          value={c?.state === 'given' ? 'withdrawn' : 'given'}
+        />
+        <TextInput
+          size="sm"
+          name="source"
+          labelText="Where they said so"
+          placeholder="by telephone"
+          required
+          maxlength={200}
+        />
+        <TextInput size="sm" name="wording" labelText="In which words, if you have them" maxlength={2000} />
+        <Button size="small" kind="tertiary" type="submit">Save</Button>
+      </form>
+    </Fact>
   {/each}
 </dl>
 
@@ -81,30 +76,6 @@
     display: grid;
     grid-template-columns: 84px 1fr;
     gap: 3px 8px;
-  }
-  dt {
-    color: var(--ink-soft);
-    overflow-wrap: anywhere;
-  }
-  .value {
-    padding: 0;
-    color: inherit;
-    font: inherit;
-    background: none;
-    border: 0;
-    cursor: pointer;
-  }
-  .value:hover {
-    color: var(--action);
-    text-decoration: underline;
-  }
-  .open {
-    grid-column: 1 / -1;
-    margin: 2px 0 8px;
-    padding: 8px 10px;
-    font-size: 13px;
-    background: var(--surface-2);
-    border: 1px solid var(--rule);
   }
   ol {
     margin: 0 0 8px;

@@ -6,6 +6,7 @@
   import type { FactChange } from '$server/people/by-hand.ts';
   import { fieldText } from '$core/tell/words.ts';
   import { useFormat } from '$ui/format.ts';
+  import Fact from './Fact.svelte';
   import Pick from '$ui/kit/Pick.svelte';
 
   interface Props {
@@ -35,48 +36,44 @@
 </script>
 
 <dl>
-  {#each facts as [name, value] (name)}
-    <dt>{name.replace(/_/g, ' ')}</dt>
-    <dd>
-      <button
-        class="value"
-        aria-expanded={open === name}
-        aria-label="{name.replace(/_/g, ' ')}: {typed(name, value) || 'none'}. Change it, or see its history"
-        onclick={() => (open = open === name ? null : name)}
-        >{#if value === null || value === ''}<span class="soft">none</span>{:else}{shownAs(name, value)}{/if}</button
+  {#each facts as [name, known] (name)}
+    <Fact
+      name={name.replace(/_/g, ' ')}
+      label="{name.replace(/_/g, ' ')}: {typed(name, known) || 'none'}. Change it, or see its history"
+      open={open === name}
+      ontoggle={() => (open = open === name ? null : name)}
+    >
+      {#snippet value()}
+        {#if known === null || known === ''}<span class="soft">none</span>{:else}{shownAs(name, known)}{/if}
+      {/snippet}
+      <form
+        method="post"
+        action="?/field"
+        use:enhance={() =>
+          async ({ update, result }) => {
+            await update({ reset: false });
+            if (result.type === 'success') open = null;
+          }}
       >
-    </dd>
-    {#if open === name}
-      <div class="open">
-        <form
-          method="post"
-          action="?/field"
-          use:enhance={() =>
-            async ({ update, result }) => {
-              await update({ reset: false });
-              if (result.type === 'success') open = null;
-            }}
-        >
-          <input type="hidden" name="name" value={name} />
-          {#if typeOf(name) === 'yesno' || (typeOf(name) === 'choice' && types[name]?.options.length)}
-            <Pick label="New value of {name}" name="value" options={choices(name)} value={typed(name, value)} />
-          {:else}
-            <TextInput size="sm" hideLabel labelText="New value of {name}" name="value" value={typed(name, value)} />
-          {/if}
-          <Button size="small" kind="tertiary" type="submit">Save</Button>
-        </form>
-        <ul aria-label="History of {name}">
-          {#each past as h, i (i)}
-            <li>
-              <strong>{h.to === null ? 'cleared' : shownAs(h.field, h.to)}</strong>
-              <small>{format.dateTime(h.at)}, by {h.by}</small>
-            </li>
-          {/each}
-          {#if cameWith}<li><small>came with {cameWith.name}, {format.date(cameWith.at)}</small></li>
-          {:else if !past.length}<li class="soft">It was not changed since they are known.</li>{/if}
-        </ul>
-      </div>
-    {/if}
+        <input type="hidden" name="name" value={name} />
+        {#if typeOf(name) === 'yesno' || (typeOf(name) === 'choice' && types[name]?.options.length)}
+          <Pick label="New value of {name}" name="value" options={choices(name)} value={typed(name, known)} />
+        {:else}
+          <TextInput size="sm" hideLabel labelText="New value of {name}" name="value" value={typed(name, known)} />
+        {/if}
+        <Button size="small" kind="tertiary" type="submit">Save</Button>
+      </form>
+      <ul aria-label="History of {name}">
+        {#each past as h, i (i)}
+          <li>
+            <strong>{h.to === null ? 'cleared' : shownAs(h.field, h.to)}</strong>
+            <small>{format.dateTime(h.at)}, by {h.by}</small>
+          </li>
+        {/each}
+        {#if cameWith}<li><small>came with {cameWith.name}, {format.date(cameWith.at)}</small></li>
+        {:else if !past.length}<li class="soft">It was not changed since they are known.</li>{/if}
+      </ul>
+    </Fact>
   {/each}
 </dl>
 
@@ -85,31 +82,6 @@
     display: grid;
     grid-template-columns: 84px 1fr;
     gap: 3px 8px;
-  }
-  dt {
-    color: var(--ink-soft);
-    overflow-wrap: anywhere;
-  }
-  .value {
-    padding: 0;
-    color: inherit;
-    font: inherit;
-    text-align: left;
-    overflow-wrap: anywhere;
-    background: none;
-    border: 0;
-    cursor: pointer;
-  }
-  .value:hover {
-    color: var(--action);
-    text-decoration: underline;
-  }
-  .open {
-    grid-column: 1 / -1;
-    margin: 2px 0 8px;
-    padding: 8px 10px;
-    background: var(--surface-2);
-    border: 1px solid var(--rule);
   }
   form {
     display: grid;

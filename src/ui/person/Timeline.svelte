@@ -56,7 +56,8 @@
         >{format.time(line.at)}{#if elsewhere}<small>{format.time(line.at, elsewhere)} there</small>{/if}</time
       >
       <div>
-        <strong>{told.what}</strong> <span class="detail">{told.detail}</span>
+        <strong>{told.what}</strong>
+        <span class="detail">{kinds === 'texts' && line.message?.body ? '' : told.detail}</span>
         {#if DECIDED.has(line.what) && line.id.startsWith('t')}
           <button
             class="act more"

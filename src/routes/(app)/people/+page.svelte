@@ -157,12 +157,6 @@
     </div>
     <Button size="field" kind="tertiary" on:click={() => (sieve = !sieve)}>Only those who …</Button>
     <Button size="field" href="/people/import">Import people</Button>
-    <nav class="around" aria-label="About people">
-      <a href="/people/segments">Segments</a>
-      <a href="/people/engagement">Engagement</a>
-      <a href="/people/doubles">Doubles</a>
-      <a href="/people/names">Tags, lists and fields</a>
-    </nav>
   </header>
   <ManyDone done={data.done} journeys={data.journeys} problem={said?.manyProblem ?? ''} now={data.clock.now} />
   {#if data.problem}<p class="problem" role="alert">{data.problem}</p>{/if}
@@ -177,8 +171,8 @@
   {/if}
   <div class="beside">
     <div class="found">
-      {#if data.people.length}
-        <div class="acts">
+      <div class="acts">
+        {#if data.people.length}
           <button class="act" onclick={() => (many = true)}
             >{ticked.size ? `With the ${number(ticked.size)} ticked …` : `With all ${number(data.total)} …`}</button
           >
@@ -190,7 +184,15 @@
             <a href="/people/export?{fileQuery('csv')}" download>CSV</a>,
             <a href="/people/export?{fileQuery('ndjson')}" download>NDJSON</a></span
           >
-        </div>
+        {/if}
+        <nav class="around" aria-label="About people">
+          <a href="/people/segments">Segments</a>
+          <a href="/people/engagement">Engagement</a>
+          <a href="/people/doubles">Doubles</a>
+          <a href="/people/names">Tags, lists and fields</a>
+        </nav>
+      </div>
+      {#if data.people.length}
         <!-- svelte-ignore a11y_no_noninteractive_tabindex (a part that scrolls must be reachable by keyboard) -->
         <div class="scroll" role="region" tabindex="0" aria-label="People, table">
           <table class="figures">
@@ -308,11 +310,9 @@
     padding: 20px 24px;
   }
   nav.around {
-    display: grid;
-    gap: 0;
-    padding: 0;
-    font-size: 13px;
-    line-height: 1.5;
+    display: flex;
+    gap: 18px;
+    margin-left: auto;
     white-space: nowrap;
   }
   header {

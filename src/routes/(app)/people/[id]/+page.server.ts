@@ -175,6 +175,12 @@ export const actions: Actions = {
       .safeParse(Object.fromEntries(await request.formData()));
     if (!read.success) return fail(400, { problem: 'Which wait?' });
     const { walk, step } = read.data;
+    const { rowCount } = await db().query(
+      `select from walks w join journeys j on j.id = w.journey_id where w.person_id = $1 and w.id = $2 and j.state = 'paused'`,
+      [idOf(params.id), walk]
+    );
+    if (rowCount)
+      return fail(409, { problem: 'The journey is paused: nobody goes on in it until somebody lets it go on.' });
     if (!(await askHurry(db(), idOf(params.id), walk, step, locals.user?.name ?? 'hand'))) error(404, NOBODY);
     return { done: true };
   },

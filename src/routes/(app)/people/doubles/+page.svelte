@@ -7,6 +7,8 @@
   import { heading, number, plural } from '$core/tell/words.ts';
   import { useFormat } from '$ui/format.ts';
   import Pick from '$ui/kit/Pick.svelte';
+  import Which from '$ui/kit/Which.svelte';
+  import Frame from '$ui/people/Frame.svelte';
   import Compare from '$ui/person/Compare.svelte';
   import type { ActionData, PageData } from './$types';
 
@@ -56,21 +58,22 @@
   }
 </script>
 
-<svelte:head><title>Doubles · Ambulo</title></svelte:head>
-
-<div class="page">
-  <header>
-    <h1>Doubles</h1>
-    <nav aria-label="Alike in what">
-      {#each KINDS as kind (kind)}
-        <a
-          href={hrefOf({ why: kind, after: null, afterWhy: null, a: null, b: null })}
-          aria-current={data.why === kind ? 'page' : undefined}
-          >{kind === null ? 'All' : WHY[kind]}
-          <span class="soft">{number(kind === null ? total : data.counts[kind])}</span></a
-        >
-      {/each}
-    </nav>
+<Frame
+  title="Doubles"
+  columns="minmax(0, 1fr) 640px"
+  problem={form && 'problem' in form ? form.problem : undefined}
+  done={form && 'done' in form ? form.done : undefined}
+>
+  {#snippet head()}
+    <Which
+      label="Alike in what"
+      views={KINDS.map((kind) => ({
+        href: hrefOf({ why: kind, after: null, afterWhy: null, a: null, b: null }),
+        words: kind === null ? 'All' : WHY[kind],
+        here: data.why === kind,
+        count: number(kind === null ? total : data.counts[kind])
+      }))}
+    />
     <div class="search">
       {#if running && data.search}
         <span role="status"
@@ -106,123 +109,89 @@
         </form>
       {/if}
     </div>
-  </header>
-  {#if form && 'problem' in form && form.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
-  {#if form && 'done' in form && form.done}<p class="done" role="status">{form.done}</p>{/if}
-  {#if made}<p class="done" role="status">They are one now: <a href="/people/{made}">see them</a>.</p>{/if}
-  <div class="beside">
-    <div class="list">
-      <!-- svelte-ignore a11y_no_noninteractive_element_interactions (arrows go through the rows' own links) -->
-      <table class="figures" onkeydown={keys} aria-label="People who may be one">
-        <thead>
-          <tr><th>Alike in</th><th>These may be one person</th><th></th></tr>
-        </thead>
-        <tbody>
-          {#each data.groups as g (`${g.why} ${g.key}`)}
-            <tr class:chosen={chosen(g)}>
-              <td class="why">{WHY[g.why]}</td>
-              <td class="who">
-                {#if g.people.length > 1}<a href={pairOf(g)} data-sveltekit-noscroll>{titleOf(g)}</a>{:else}{g.people[0]
-                    ?.name ?? 'gone'}{/if}
-                <span class="soft">{apart(g)}</span>
-              </td>
-              <td class="number"
-                >{g.n > 20 ? `${number(g.n)}: rather an office than a person` : g.n > 2 ? number(g.n) : ''}</td
-              >
-            </tr>
-          {:else}
-            <tr
-              ><td class="soft" colspan="3"
-                >{data.search?.state === 'done'
-                  ? 'Nobody is in here twice, as far as one can tell by address, number and name.'
-                  : running
-                    ? 'The search is under way.'
-                    : 'Search for people whose addresses, numbers, or names and towns are alike.'}</td
-              ></tr
+  {/snippet}
+  {#snippet told()}
+    {#if made}<p class="done" role="status">They are one now: <a href="/people/{made}">see them</a>.</p>{/if}
+  {/snippet}
+  <div class="list">
+    <!-- svelte-ignore a11y_no_noninteractive_element_interactions (arrows go through the rows' own links) -->
+    <table class="figures" onkeydown={keys} aria-label="People who may be one">
+      <thead>
+        <tr><th>Alike in</th><th>These may be one person</th><th></th></tr>
+      </thead>
+      <tbody>
+        {#each data.groups as g (`${g.why} ${g.key}`)}
+          <tr class:chosen={chosen(g)}>
+            <td class="why">{WHY[g.why]}</td>
+            <td class="who">
+              {#if g.people.length > 1}<a href={pairOf(g)} data-sveltekit-noscroll>{titleOf(g)}</a>{:else}{g.people[0]
+                  ?.name ?? 'gone'}{/if}
+              <span class="soft">{apart(g)}</span>
+            </td>
+            <td class="number"
+              >{g.n > 20 ? `${number(g.n)}: rather an office than a person` : g.n > 2 ? number(g.n) : ''}</td
             >
-          {/each}
-        </tbody>
-      </table>
-      {#if data.more || data.paged}
-        <p class="pages">
-          {#if data.paged}<a href={hrefOf({ after: null, afterWhy: null, a: null, b: null })}>From the first</a>{/if}
-          {#if data.more}<a
-              href={hrefOf({
-                after: data.groups.at(-1)?.key ?? null,
-                afterWhy: data.groups.at(-1)?.why ?? null,
-                a: null,
-                b: null
-              })}>Next {data.groups.length}</a
-            >{/if}
-        </p>
-      {/if}
-    </div>
-    <div>
-      {#if data.comparison}
-        {#if group && group.people.length > 2}
-          <p class="of">
-            Of {number(group.n)}:
-            {#each group.people as p (p.id)}
-              {#if p.id !== data.comparison.a.id}
-                <a
-                  href={pairOf(group, group.people[0]?.id === p.id ? group.people[1] : group.people[0], p)}
-                  aria-current={p.id === data.comparison.b.id ? 'true' : undefined}>{p.email ?? p.phone ?? p.name}</a
-                >
-              {/if}
-            {/each}
-          </p>
-          {#if group.n <= 20}
-            <form method="post" action="?/different" use:enhance class="of">
-              {#each group.people as p (p.id)}<input type="hidden" name="person" value={p.id} />{/each}
-              <button class="act">All {number(group.n)} are different people</button>
-            </form>
-          {/if}
-        {/if}
-        {#key data.comparison.seen}
-          <Compare of={data.comparison} marked={data.marked} />
-        {/key}
-      {:else if data.gone}
-        <p class="soft">One of these two is not here any more.</p>
-      {:else if data.groups.length}
-        <p class="soft">Choose two to see them side by side. Arrow keys go from one to the next.</p>
-      {/if}
-    </div>
+          </tr>
+        {:else}
+          <tr
+            ><td class="soft" colspan="3"
+              >{data.search?.state === 'done'
+                ? 'Nobody is in here twice, as far as one can tell by address, number and name.'
+                : running
+                  ? 'The search is under way.'
+                  : 'Search for people whose addresses, numbers, or names and towns are alike.'}</td
+            ></tr
+          >
+        {/each}
+      </tbody>
+    </table>
+    {#if data.more || data.paged}
+      <p class="pages">
+        {#if data.paged}<a href={hrefOf({ after: null, afterWhy: null, a: null, b: null })}>From the first</a>{/if}
+        {#if data.more}<a
+            href={hrefOf({
+              after: data.groups.at(-1)?.key ?? null,
+              afterWhy: data.groups.at(-1)?.why ?? null,
+              a: null,
+              b: null
+            })}>Next {data.groups.length}</a
+          >{/if}
+      </p>
+    {/if}
   </div>
-</div>
+  <div>
+    {#if data.comparison}
+      {#if group && group.people.length > 2}
+        <p class="of">
+          Of {number(group.n)}:
+          {#each group.people as p (p.id)}
+            {#if p.id !== data.comparison.a.id}
+              <a
+                href={pairOf(group, group.people[0]?.id === p.id ? group.people[1] : group.people[0], p)}
+                aria-current={p.id === data.comparison.b.id ? 'true' : undefined}>{p.email ?? p.phone ?? p.name}</a
+              >
+            {/if}
+          {/each}
+        </p>
+        {#if group.n <= 20}
+          <form method="post" action="?/different" use:enhance class="of">
+            {#each group.people as p (p.id)}<input type="hidden" name="person" value={p.id} />{/each}
+            <button class="act">All {number(group.n)} are different people</button>
+          </form>
+        {/if}
+      {/if}
+      {#key data.comparison.seen}
+        <Compare of={data.comparison} marked={data.marked} />
+      {/key}
+    {:else if data.gone}
+      <p class="soft">One of these two is not here any more.</p>
+    {:else if data.groups.length}
+      <p class="soft">Choose two to see them side by side. Arrow keys go from one to the next.</p>
+    {/if}
+  </div>
+</Frame>
 
 <style>
-  .page {
-    padding: 16px 24px;
-  }
-  header {
-    display: flex;
-    gap: 20px;
-    align-items: center;
-    margin-bottom: 10px;
-  }
-  h1 {
-    font-size: 20px;
-    font-weight: 700;
-  }
-  nav {
-    display: inline-flex;
-    border: 1px solid var(--rule-strong);
-  }
-  nav a {
-    padding: 4px 12px;
-    color: var(--ink-soft);
-    font-size: 13.5px;
-    text-decoration: none;
-    background: var(--surface);
-  }
-  nav a + a {
-    border-left: 1px solid var(--rule-strong);
-  }
-  nav a[aria-current] {
-    color: var(--action);
-    font-weight: 650;
-    background: var(--action-ground);
-  }
   .search {
     display: flex;
     gap: 10px;
@@ -233,12 +202,6 @@
     display: flex;
     gap: 8px;
     align-items: flex-end;
-  }
-  .beside {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) 640px;
-    gap: 12px;
-    align-items: start;
   }
   .list {
     background: var(--surface);
@@ -272,10 +235,6 @@
     display: flex;
     gap: 16px;
     padding: 8px;
-  }
-  .problem {
-    margin-bottom: 8px;
-    color: var(--failure);
   }
   .done {
     margin-bottom: 8px;

@@ -6,6 +6,7 @@
   import { durationWords, number, plural } from '$core/tell/words.ts';
   import type { ModelUse } from '$server/engagement/models.ts';
   import { bandsOf, type Band } from '$ui/engagement/bands.ts';
+  import Frame from '$ui/people/Frame.svelte';
   import LadderForm from '$ui/engagement/LadderForm.svelte';
   import { Previewing } from '$ui/engagement/previewing.svelte.ts';
   import ScoreForm from '$ui/engagement/ScoreForm.svelte';
@@ -80,11 +81,8 @@
   });
 </script>
 
-<svelte:head><title>Engagement · Ambulo</title></svelte:head>
-
-<div class="page">
-  <header>
-    <h1>Engagement</h1>
+<Frame title="Engagement" columns="170px minmax(0, 1fr) 360px">
+  {#snippet head()}
     <p class="soft">
       Ladders say how long ago people last did something; scores add up points. Both are worked out from what is on
       record{data.kept ? `, which goes back ${durationWords(data.kept)}` : ''}.
@@ -95,126 +93,111 @@
         <progress max={data.looking.total} value={data.looking.asked} aria-label="Worked out anew"></progress>
       </p>
     {/if}
-  </header>
-  {#if said?.problems}<ul class="problem" role="alert">
-      {#each said.problems as p (p)}<li>{p}</li>{/each}
-    </ul>{/if}
-  {#if saved && !hasEdits}<p class="done" role="status">
-      “{saved}” is saved. Everybody is worked out anew; journeys do not hear of it.
-    </p>{/if}
-  {#if said?.gone}<p class="done" role="status">It is gone.</p>{/if}
-  <div class="beside">
-    <nav aria-label="Ladders and score models">
-      {#each KINDS as [kind, title, one] (kind)}
-        <h2>{title}</h2>
-        <ul>
-          {#each data.lines.filter((l) => l.kind === kind) as l (l.name)}
-            <li>
-              <a
-                href="?kind={kind}&name={encodeURIComponent(l.name)}"
-                aria-current={!data.fresh && data.kind === kind && data.model?.definition.name === l.name
-                  ? 'page'
-                  : undefined}>{l.name}</a
-              >
-            </li>
-          {:else}<li class="soft">none yet</li>{/each}
+  {/snippet}
+  {#snippet told()}
+    {#if said?.problems}<ul class="problem" role="alert">
+        {#each said.problems as p (p)}<li>{p}</li>{/each}
+      </ul>{/if}
+    {#if saved && !hasEdits}<p class="done" role="status">
+        “{saved}” is saved. Everybody is worked out anew; journeys do not hear of it.
+      </p>{/if}
+    {#if said?.gone}<p class="done" role="status">It is gone.</p>{/if}
+  {/snippet}
+  <nav aria-label="Ladders and score models">
+    {#each KINDS as [kind, title, one] (kind)}
+      <h2>{title}</h2>
+      <ul>
+        {#each data.lines.filter((l) => l.kind === kind) as l (l.name)}
           <li>
-            <a href="?kind={kind}&new" aria-current={data.fresh && data.kind === kind ? 'page' : undefined}
-              >Make {one}</a
+            <a
+              href="?kind={kind}&name={encodeURIComponent(l.name)}"
+              aria-current={!data.fresh && data.kind === kind && data.model?.definition.name === l.name
+                ? 'page'
+                : undefined}>{l.name}</a
             >
           </li>
-        </ul>
-      {/each}
-    </nav>
-    {#if data.model || data.fresh}
-      <section class="editor" aria-label={data.kind === 'ladder' ? 'The ladder' : 'The score model'}>
-        {#if data.fresh}
-          <TextInput
-            size="sm"
-            labelText="Name of {data.kind === 'ladder' ? 'the ladder' : 'the score'}"
-            maxlength={80}
-            value={definition.name}
-            on:input={(e) => change({ ...definition, name: String(e.detail ?? '') })}
-          />
-        {:else}<h2>{definition.name}</h2>{/if}
-        {#key of}
-          {#if data.kind === 'ladder'}<LadderForm ladder={definition as LadderSettings} {known} onchange={change} />
-          {:else}<ScoreForm model={definition as ScoreSettings} {known} onchange={change} />{/if}
-        {/key}
-        <div class="acts">
-          <form
-            method="post"
-            action="?/save"
-            use:enhance={() =>
-              async ({ update, result }) => {
-                await update({ reset: false });
-                if (result.type !== 'success') return;
-                const { name } = definition;
-                saved = name;
-                edited = null;
-                await goto(`?kind=${data.kind}&name=${encodeURIComponent(name)}`, { invalidateAll: true });
-              }}
-          >
-            <input type="hidden" name="kind" value={data.kind} />
-            <input type="hidden" name="revision" value={data.revision} />
-            <input type="hidden" name="definition" value={JSON.stringify(definition)} />
-            <Button
-              size="small"
-              type="submit"
-              disabled={!changed || !definition.name.trim() || previewing.busy || previewing.problem !== ''}
-              >{previewing.outlook && changed && !previewing.busy
-                ? `Save: ${plural(previewing.outlook.moved, 'person moves', 'people move')}`
-                : 'Save'}</Button
-            >
-          </form>
-          {#if hasEdits}<button class="act" onclick={() => (edited = null)}>Back to what is saved</button>{/if}
-          {#if data.model && !data.uses.length && !changed}
-            <form method="post" action="?/remove" use:enhance>
-              <input type="hidden" name="kind" value={data.kind} />
-              <input type="hidden" name="name" value={data.model.definition.name} />
-              <input type="hidden" name="revision" value={data.revision} />
-              <button class="act">Take it away</button>
-            </form>
-          {/if}
-        </div>
-      </section>
-      <div>
-        <Standings
-          outlook={definition.name.trim() ? previewing.outlook : null}
-          {bands}
-          busy={previewing.busy}
-          problem={previewing.problem}
-          {changed}
+        {:else}<li class="soft">none yet</li>{/each}
+        <li>
+          <a href="?kind={kind}&new" aria-current={data.fresh && data.kind === kind ? 'page' : undefined}>Make {one}</a>
+        </li>
+      </ul>
+    {/each}
+  </nav>
+  {#if data.model || data.fresh}
+    <section class="editor" aria-label={data.kind === 'ladder' ? 'The ladder' : 'The score model'}>
+      {#if data.fresh}
+        <TextInput
+          size="sm"
+          labelText="Name of {data.kind === 'ladder' ? 'the ladder' : 'the score'}"
+          maxlength={80}
+          value={definition.name}
+          on:input={(e) => change({ ...definition, name: String(e.detail ?? '') })}
         />
-        {#if data.model}
-          <section class="uses" aria-label="Used in">
-            <h3>Used in</h3>
-            <ul>
-              {#each data.uses as u (`${u.kind} ${u.key}`)}
-                <li><a href={hrefOf(u)}>{u.name}</a> <span class="soft">{u.kind === 'journey' ? '' : u.kind}</span></li>
-              {:else}<li class="soft">nowhere</li>{/each}
-            </ul>
-          </section>
+      {:else}<h2>{definition.name}</h2>{/if}
+      {#key of}
+        {#if data.kind === 'ladder'}<LadderForm ladder={definition as LadderSettings} {known} onchange={change} />
+        {:else}<ScoreForm model={definition as ScoreSettings} {known} onchange={change} />{/if}
+      {/key}
+      <div class="acts">
+        <form
+          method="post"
+          action="?/save"
+          use:enhance={() =>
+            async ({ update, result }) => {
+              await update({ reset: false });
+              if (result.type !== 'success') return;
+              const { name } = definition;
+              saved = name;
+              edited = null;
+              await goto(`?kind=${data.kind}&name=${encodeURIComponent(name)}`, { invalidateAll: true });
+            }}
+        >
+          <input type="hidden" name="kind" value={data.kind} />
+          <input type="hidden" name="revision" value={data.revision} />
+          <input type="hidden" name="definition" value={JSON.stringify(definition)} />
+          <Button
+            size="small"
+            type="submit"
+            disabled={!changed || !definition.name.trim() || previewing.busy || previewing.problem !== ''}
+            >{previewing.outlook && changed && !previewing.busy
+              ? `Save: ${plural(previewing.outlook.moved, 'person moves', 'people move')}`
+              : 'Save'}</Button
+          >
+        </form>
+        {#if hasEdits}<button class="act" onclick={() => (edited = null)}>Back to what is saved</button>{/if}
+        {#if data.model && !data.uses.length && !changed}
+          <form method="post" action="?/remove" use:enhance>
+            <input type="hidden" name="kind" value={data.kind} />
+            <input type="hidden" name="name" value={data.model.definition.name} />
+            <input type="hidden" name="revision" value={data.revision} />
+            <button class="act">Take it away</button>
+          </form>
         {/if}
       </div>
-    {:else}<p class="soft">Choose one, or make one.</p>{/if}
-  </div>
-</div>
+    </section>
+    <div>
+      <Standings
+        outlook={definition.name.trim() ? previewing.outlook : null}
+        {bands}
+        busy={previewing.busy}
+        problem={previewing.problem}
+        {changed}
+      />
+      {#if data.model}
+        <section class="uses" aria-label="Used in">
+          <h3>Used in</h3>
+          <ul>
+            {#each data.uses as u (`${u.kind} ${u.key}`)}
+              <li><a href={hrefOf(u)}>{u.name}</a> <span class="soft">{u.kind === 'journey' ? '' : u.kind}</span></li>
+            {:else}<li class="soft">nowhere</li>{/each}
+          </ul>
+        </section>
+      {/if}
+    </div>
+  {:else}<p class="soft">Choose one, or make one.</p>{/if}
+</Frame>
 
 <style>
-  .page {
-    padding: 16px 24px;
-  }
-  header {
-    display: flex;
-    gap: 20px;
-    align-items: baseline;
-    margin-bottom: 10px;
-  }
-  h1 {
-    font-size: 20px;
-    font-weight: 700;
-  }
   h2 {
     font-size: 14px;
     font-weight: 700;
@@ -226,12 +209,6 @@
   .looking {
     margin-left: auto;
     white-space: nowrap;
-  }
-  .beside {
-    display: grid;
-    grid-template-columns: 170px minmax(0, 1fr) 360px;
-    gap: 12px;
-    align-items: start;
   }
   nav li a {
     display: block;

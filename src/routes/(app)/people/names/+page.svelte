@@ -7,6 +7,8 @@
   import { instantText } from '$core/time/instant.ts';
   import SaveTable from '$ui/kit/SaveTable.svelte';
   import Pick from '$ui/kit/Pick.svelte';
+  import Which from '$ui/kit/Which.svelte';
+  import Frame from '$ui/people/Frame.svelte';
   import Days from '$ui/names/Days.svelte';
   import NameCard from '$ui/names/NameCard.svelte';
   import { TYPES, typeWords } from '$ui/names/types.ts';
@@ -37,16 +39,17 @@
   }
 </script>
 
-<svelte:head><title>Tags, lists and fields · Ambulo</title></svelte:head>
-
-<div class="page">
-  <header>
-    <h1>Tags, lists and fields</h1>
-    <nav aria-label="Which">
-      {#each KINDS as [kind, words] (kind)}
-        <a href="?kind={kind}" aria-current={data.kind === kind ? 'page' : undefined}>{words}</a>
-      {/each}
-    </nav>
+<Frame
+  title="Tags, lists and fields"
+  columns="minmax(0, 1fr) 360px"
+  problem={form && 'problem' in form ? form.problem : undefined}
+  done={form && 'done' in form ? form.done : undefined}
+>
+  {#snippet head()}
+    <Which
+      label="Which"
+      views={KINDS.map(([kind, words]) => ({ href: `?kind=${kind}`, words, here: data.kind === kind }))}
+    />
     <SaveTable
       name={KINDS.find(([k]) => k === data.kind)?.[1].toLowerCase() ?? 'names'}
       rows={() =>
@@ -63,121 +66,81 @@
           since: l.since === null ? null : instantText(l.since)
         }))}
     />
-    <TextInput size="sm" hideLabel labelText="Find a name" placeholder="Find a name" bind:value={find} />
-  </header>
-  {#if form && 'problem' in form && form.problem}<p class="problem" role="alert">{form.problem}</p>{/if}
-  {#if form && 'done' in form && form.done}<p class="done" role="status">{form.done}</p>{/if}
-  <div class="beside">
-    <div class="list">
-      <!-- svelte-ignore a11y_no_noninteractive_element_interactions (arrows go through the rows' own links) -->
-      <table class="figures" onkeydown={keys}>
-        <thead>
-          <tr>
-            <th>{KINDS.find(([k]) => k === data.kind)?.[1]}</th>
-            {#if data.kind === 'field'}<th>Type</th>{/if}
-            <th class="number">People</th>
-            {#if data.kind !== 'field'}<th>30 days</th>{/if}
-            <th class="number">Set in</th>
-            <th class="number">Read in</th>
-            {#if data.kind !== 'list'}<th>Since</th>{/if}
-          </tr>
-        </thead>
-        <tbody>
-          {#each shown as l (l.name)}
-            <tr class:chosen={l.name === name}>
-              <td class="name"
-                ><a href={hrefOf(l.name)} data-sveltekit-noscroll>{l.name}</a>
-                {#if l.note}<span class="soft">{l.note}</span>{/if}</td
-              >
-              {#if data.kind === 'field'}<td>{typeWords(l.type)}</td>{/if}
-              <td class="number">
-                {#if data.kind === 'tag'}<a href="/people?tag={encodeURIComponent(l.name)}"
-                    >{number(l.people)}{l.more ? '+' : ''}</a
-                  >{:else}{number(l.people)}{l.more ? '+' : ''}{/if}
-              </td>
-              {#if data.kind !== 'field'}<td><Days came={l.came} went={l.went} /></td>{/if}
-              <td class="number">{uses(l.sets.length)}</td>
-              <td class="number">{uses(l.reads.length)}</td>
-              {#if data.kind !== 'list'}<td>{l.since === null ? '' : format.date(l.since)}</td>{/if}
-            </tr>
-          {:else}
-            <tr><td class="soft" colspan="7">There is none{find ? ' of that name' : ' yet'}.</td></tr>
-          {/each}
-        </tbody>
-      </table>
-      <form method="post" action={data.kind === 'field' ? '?/field' : '?/describe'} use:enhance class="new">
-        <input type="hidden" name="kind" value={data.kind} />
-        <TextInput
-          size="sm"
-          name="name"
-          hideLabel
-          labelText="Name of a new {ONE[data.kind]}"
-          placeholder="New {ONE[data.kind]}"
-        />
-        {#if data.kind === 'field'}
-          <Pick label="Type of the new field" name="type" options={TYPES} value="text" />
-          <input type="hidden" name="options" value="" />
-        {:else}<input type="hidden" name="note" value="" />{/if}
-        <Button kind="tertiary" size="small" type="submit">Make it</Button>
-      </form>
+    <div class="find">
+      <TextInput size="sm" hideLabel labelText="Find a name" placeholder="Find a name" bind:value={find} />
     </div>
-    {#if chosen}
-      {#key `${data.kind} ${chosen.name}`}
-        <NameCard
-          kind={data.kind}
-          line={chosen}
-          names={data.lines.map((l) => l.name)}
-          preview={form && 'preview' in form ? (form.preview ?? null) : null}
-        />
-      {/key}
-    {:else}
-      <p class="soft hint">Choose one to see where it is used, and to rename, describe or merge it.</p>
-    {/if}
+  {/snippet}
+  <div class="list">
+    <!-- svelte-ignore a11y_no_noninteractive_element_interactions (arrows go through the rows' own links) -->
+    <table class="figures" onkeydown={keys}>
+      <thead>
+        <tr>
+          <th>{KINDS.find(([k]) => k === data.kind)?.[1]}</th>
+          {#if data.kind === 'field'}<th>Type</th>{/if}
+          <th class="number">People</th>
+          {#if data.kind !== 'field'}<th>30 days</th>{/if}
+          <th class="number">Set in</th>
+          <th class="number">Read in</th>
+          {#if data.kind !== 'list'}<th>Since</th>{/if}
+        </tr>
+      </thead>
+      <tbody>
+        {#each shown as l (l.name)}
+          <tr class:chosen={l.name === name}>
+            <td class="name"
+              ><a href={hrefOf(l.name)} data-sveltekit-noscroll>{l.name}</a>
+              {#if l.note}<span class="soft">{l.note}</span>{/if}</td
+            >
+            {#if data.kind === 'field'}<td>{typeWords(l.type)}</td>{/if}
+            <td class="number">
+              {#if data.kind === 'tag'}<a href="/people?tag={encodeURIComponent(l.name)}"
+                  >{number(l.people)}{l.more ? '+' : ''}</a
+                >{:else}{number(l.people)}{l.more ? '+' : ''}{/if}
+            </td>
+            {#if data.kind !== 'field'}<td><Days came={l.came} went={l.went} /></td>{/if}
+            <td class="number">{uses(l.sets.length)}</td>
+            <td class="number">{uses(l.reads.length)}</td>
+            {#if data.kind !== 'list'}<td>{l.since === null ? '' : format.date(l.since)}</td>{/if}
+          </tr>
+        {:else}
+          <tr><td class="soft" colspan="7">There is none{find ? ' of that name' : ' yet'}.</td></tr>
+        {/each}
+      </tbody>
+    </table>
+    <form method="post" action={data.kind === 'field' ? '?/field' : '?/describe'} use:enhance class="new">
+      <input type="hidden" name="kind" value={data.kind} />
+      <TextInput
+        size="sm"
+        name="name"
+        hideLabel
+        labelText="Name of a new {ONE[data.kind]}"
+        placeholder="New {ONE[data.kind]}"
+      />
+      {#if data.kind === 'field'}
+        <Pick label="Type of the new field" name="type" options={TYPES} value="text" />
+        <input type="hidden" name="options" value="" />
+      {:else}<input type="hidden" name="note" value="" />{/if}
+      <Button kind="tertiary" size="small" type="submit">Make it</Button>
+    </form>
   </div>
-</div>
+  {#if chosen}
+    {#key `${data.kind} ${chosen.name}`}
+      <NameCard
+        kind={data.kind}
+        line={chosen}
+        names={data.lines.map((l) => l.name)}
+        preview={form && 'preview' in form ? (form.preview ?? null) : null}
+      />
+    {/key}
+  {:else}
+    <p class="soft hint">Choose one to see where it is used, and to rename, describe or merge it.</p>
+  {/if}
+</Frame>
 
 <style>
-  .page {
-    padding: 16px 24px;
-  }
-  header {
-    display: flex;
-    gap: 20px;
-    align-items: center;
-    margin-bottom: 10px;
-  }
-  header :global(.bx--form-item) {
+  .find {
     flex: 0 0 220px;
     margin-left: auto;
-  }
-  h1 {
-    font-size: 20px;
-    font-weight: 700;
-  }
-  nav {
-    display: inline-flex;
-    border: 1px solid var(--rule-strong);
-  }
-  nav a {
-    padding: 4px 12px;
-    color: var(--ink-soft);
-    font-size: 13.5px;
-    text-decoration: none;
-    background: var(--surface);
-  }
-  nav a + a {
-    border-left: 1px solid var(--rule-strong);
-  }
-  nav a[aria-current] {
-    color: var(--action);
-    font-weight: 650;
-    background: var(--action-ground);
-  }
-  .beside {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) 360px;
-    gap: 12px;
-    align-items: start;
   }
   .list {
     background: var(--surface);
@@ -203,13 +166,5 @@
   }
   .hint {
     padding: 12px 0;
-  }
-  .problem {
-    margin-bottom: 8px;
-    color: var(--failure);
-  }
-  .done {
-    margin-bottom: 8px;
-    color: var(--done);
   }
 </style>

@@ -1,34 +1,33 @@
-<!-- How many were in a segment, day by day. -->
+<!-- A number over time that changes in steps, as a line. -->
 <script lang="ts">
   import { CategoryScale, Chart, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
-  import type { Day } from '$server/segments/members.ts';
-  import { token } from '$ui/kit/token.ts';
-  import { number } from '$core/tell/words.ts';
+  import { token } from './token.ts';
 
   Chart.register(LineController, LineElement, PointElement, CategoryScale, LinearScale, Tooltip);
 
-  let { days }: { days: Day[] } = $props();
+  interface Props {
+    /** What it says, for screen readers. */
+    label: string;
+    /** Days as dates, or as numbers. */
+    points: { x: string | number; y: number }[];
+    /** What the numbers below count. */
+    below?: string;
+  }
+  let { label, points, below = '' }: Props = $props();
   let canvas: HTMLCanvasElement;
-  let chart: Chart | null = null;
-  const first = $derived(days[0]);
-  const last = $derived(days.at(-1));
-  const words = $derived(
-    first && last ? `${number(first.members)} on ${first.date}, ${number(last.members)} on ${last.date}` : 'nobody yet'
-  );
+  let chart: Chart<'line', { x: string | number; y: number }[]> | null = null;
 
   $effect(() => {
-    const labels = days.map((d) => d.date.slice(5));
-    const data = days.map((d) => d.members);
+    const data = points.map((p) => ({ ...p }));
     if (chart) {
-      chart.data.labels = labels;
       for (const set of chart.data.datasets) set.data = data;
       chart.update('none');
       return;
     }
+    const soft = token('--ink-soft');
     chart = new Chart(canvas, {
       type: 'line',
       data: {
-        labels,
         datasets: [
           { data, borderColor: token('--action'), borderWidth: 2, pointRadius: 0, pointHitRadius: 8, stepped: true }
         ]
@@ -38,11 +37,16 @@
         maintainAspectRatio: false,
         plugins: { legend: { display: false } },
         scales: {
-          x: { grid: { display: false }, ticks: { maxTicksLimit: 8, maxRotation: 0, color: token('--ink-soft') } },
+          x: {
+            type: typeof data[0]?.x === 'number' ? 'linear' : 'category',
+            title: { display: below !== '', text: below, color: soft },
+            grid: { display: false },
+            ticks: { maxTicksLimit: 8, maxRotation: 0, color: soft }
+          },
           y: {
             beginAtZero: true,
             grid: { color: token('--rule-soft') },
-            ticks: { precision: 0, maxTicksLimit: 5, color: token('--ink-soft') }
+            ticks: { precision: 0, maxTicksLimit: 5, color: soft }
           }
         }
       }
@@ -54,7 +58,7 @@
   });
 </script>
 
-<div role="img" aria-label="Members day by day: {words}"><canvas bind:this={canvas}></canvas></div>
+<div role="img" aria-label={label}><canvas bind:this={canvas}></canvas></div>
 
 <style>
   div {
