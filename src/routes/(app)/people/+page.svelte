@@ -283,6 +283,7 @@
   }
   .acts {
     display: flex;
+    align-items: baseline;
     gap: 18px;
     padding: 0 8px 8px;
   }
@@ -313,6 +314,7 @@
     display: flex;
     gap: 18px;
     margin-left: auto;
+    padding: 0;
     white-space: nowrap;
   }
   header {
