@@ -285,6 +285,8 @@ async function makeRole(url: string, password: string): Promise<void> {
       await client.query(
         `create role ambulo login nosuperuser nocreatedb nocreaterole password ${pg.escapeLiteral(password)}`
       );
+    // An import brings what refers to people it has just made (server/db/bulk.ts).
+    await client.query('grant set on parameter session_replication_role to ambulo');
   });
 }
 

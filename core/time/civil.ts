@@ -100,7 +100,8 @@ export function wallDay(zone: string, at: number): number {
 export function parseDate(text: string): number | null {
   if (!/^\d{4}-\d{2}-\d{2}$/.test(text)) return null;
   const ms = Date.parse(`${text}T00:00:00Z`);
-  return !Number.isNaN(ms) && dateText(ms) === text ? ms : null;
+  // A day that a month has not is taken for one of the next.
+  return !Number.isNaN(ms) && new Date(ms).getUTCDate() === Number(text.slice(8)) ? ms : null;
 }
 
 /** Wall-clock ms as a date. */

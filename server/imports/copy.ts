@@ -23,6 +23,8 @@ const fieldText = (value: CopyValue): string =>
 
 /** So many characters are handed on at once. */
 const CHUNK = 1 << 16;
+/** So many bytes may wait to be written: rows are read on while the database takes in what it has. */
+const AHEAD = 1 << 20;
 
 /** Takes rows one after another; `end` waits until all are in. */
 export class Copy {
@@ -31,7 +33,7 @@ export class Copy {
   rows = 0;
 
   constructor(db: PoolClient, table: string, columns: readonly string[]) {
-    this.stream = db.query(from(`copy ${table} (${columns.join(', ')}) from stdin`));
+    this.stream = db.query(from(`copy ${table} (${columns.join(', ')}) from stdin`, { highWaterMark: AHEAD }));
     // Told where it is written to or ended; without a listener it would end the process.
     this.stream.on('error', () => undefined);
   }

@@ -8,12 +8,13 @@ import { checkRows, isRefused, type GoodRow, type Refused } from './rows.ts';
 const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);
 
 /** All rows of a file that comes in parts. */
-async function lookAt(parts: Uint8Array[], reading?: Reading): Promise<{ good: GoodRow[]; refused: Refused[] }> {
-  const table = await openTable(parts, reading ?? (await guessReading(parts)));
+async function lookAt(file: Uint8Array[], reading?: Reading): Promise<{ good: GoodRow[]; refused: Refused[] }> {
+  const table = await openTable(file, reading ?? (await guessReading(file)));
   const good: GoodRow[] = [];
   const refused: Refused[] = [];
   const columns = guessColumns(table.header, profileOf(table.header.length, [], 'IE'), new Map());
-  for await (const row of checkRows(table, { columns, country: 'IE', zone: 'UTC', misfits: 'refuse' })) {
+  const parts = await collected(checkRows(table, { columns, country: 'IE', zone: 'UTC', misfits: 'refuse' }));
+  for (const row of parts.flat()) {
     if (isRefused(row)) refused.push(row);
     else good.push(row);
   }

@@ -1,7 +1,7 @@
 /** Reading a CSV file as it comes, piece by piece, so that a large one need not be in memory as a whole. */
-import { Readable, pipeline } from 'node:stream';
-import { CsvError, parse } from 'csv-parse';
+import { isAscii } from 'node:buffer';
 import { isFit, LONGEST } from '../../core/text/text.ts';
+import { readRecords } from './records.ts';
 import { guessDelimiter, guessEncoding, namesColumns, tellingWords, type Encoding, type Reading } from './reading.ts';
 
 /** The largest file taken, in bytes. */
@@ -12,7 +12,7 @@ export const MOST_ROWS = 1_000_000;
 export const MOST_COLUMNS = 500;
 /** A line longer than this is no line of a table of so many columns. */
 const LONGEST_LINE = 4 * 1024 * 1024;
-/** What the parser is given at once, in characters: a few milliseconds of work. */
+/** What is read at once, in bytes: a few milliseconds of work. */
 const PIECE = 1 << 16;
 /** What a file's encoding and delimiter are guessed from, in bytes. */
 const SAMPLE = 256 * 1024;
@@ -20,16 +20,17 @@ const SAMPLE = 256 * 1024;
 const TELLING = 16 * 1024;
 
 export interface Row {
-  /** 1-based line of the file. */
+  /** Where it begins: 1-based line of the file. */
   line: number;
+  /** Without white space around them. */
   cells: string[];
 }
 
-/** A file that was opened: its header, and its rows as they are asked for, once. */
+/** A file that was opened: its header, and its rows as they are asked for, some at a time, once. */
 export interface Table {
   reading: Reading;
   header: string[];
-  rows: AsyncIterable<Row>;
+  rows: AsyncIterable<Row[]>;
 }
 
 /** A file as a whole that cannot be read. */
@@ -52,7 +53,7 @@ export async function guessReading(source: Bytes): Promise<Reading> {
   const decoder = new TextDecoder('utf-8', { fatal: true });
   for await (const part of source) {
     if (start.length < SAMPLE) start = joined(start, part.subarray(0, SAMPLE - start.length));
-    if (telling.length < TELLING) telling += tellingWords(part);
+    if (telling.length < TELLING && !isAscii(part)) telling += tellingWords(part);
     utf8 &&= decodes(decoder, part, true);
     if (!utf8 && start.length >= SAMPLE && telling.length >= TELLING) break;
   }
@@ -61,8 +62,8 @@ export async function guessReading(source: Bytes): Promise<Reading> {
   // The last character of the beginning may be cut.
   const text = new TextDecoder(encoding).decode(start, { stream: true });
   const delimiter = guessDelimiter(text);
-  const first = await recordsOf(text, nothing(), delimiter, 1).next();
-  return { encoding, delimiter, header: first.done ? true : namesColumns(first.value.cells) };
+  const first = readRecords(`${linesOf(text)}\n`, delimiter).records[0];
+  return { encoding, delimiter, header: !first || namesColumns(first) };
 }
 
 function decodes(decoder: TextDecoder, bytes: Uint8Array, stream: boolean): boolean {
@@ -74,35 +75,36 @@ function decodes(decoder: TextDecoder, bytes: Uint8Array, stream: boolean): bool
   }
 }
 
-async function* nothing(): AsyncGenerator<string> {}
-
 /**
  * Opens a file, read as it is said to be written. Here, and while its rows are read, {@link BadFile} says that it is empty,
  * not in that encoding, not CSV or too long, and on which line.
  */
 export async function openTable(source: Bytes, reading: Reading, most = MOST_ROWS): Promise<Table> {
   const pieces = reading.encoding === 'utf-8' ? textOf(source) : decoded(source, reading.encoding);
-  const first = await pieces.next();
-  const start = first.done ? '' : first.value;
-  if (start.trim() === '')
+  const all = recordsOf(pieces, reading.delimiter);
+  const start = await all.next();
+  if (start.done)
     throw new BadFile('This file is empty. The first line should name the columns, the others hold one person each.');
-  const records = recordsOf(start, pieces, reading.delimiter);
-  const head = await records.next();
-  const cells = head.done ? [] : head.value.cells;
+  let rows = start.value;
+  const cells = rows[0]?.cells ?? [];
   if (cells.length > MOST_COLUMNS)
     throw new BadFile(
       `Line 1: ${cells.length.toLocaleString('en')} columns; up to ${MOST_COLUMNS} are taken. Leave out those that are not needed.`
     );
-  if (!reading.header && !head.done)
-    return { reading, header: cells.map((_, i) => `Column ${i + 1}`), rows: rowsOf(head.value, records, most) };
-  const next = await records.next();
-  if (next.done) throw new BadFile('This file has a header and no people below it.');
+  if (!reading.header)
+    return { reading, header: cells.map((_, i) => `Column ${i + 1}`), rows: atMost(most, rows, all) };
+  rows = rows.slice(1);
+  if (!rows.length) {
+    const next = await all.next();
+    if (next.done) throw new BadFile('This file has a header and no people below it.');
+    rows = next.value;
+  }
   const long = cells.findIndex((name) => name.length > LONGEST.name || !isFit(name));
   if (long >= 0)
     throw new BadFile(
       `Line 1: column ${long + 1} has a name of more than ${LONGEST.name} characters, or with one that no text can have.`
     );
-  return { reading, header: named(cells), rows: rowsOf(next.value, records, most) };
+  return { reading, header: named(cells), rows: atMost(most, rows, all) };
 }
 
 /** Names of columns, each once: a second one of a name is told apart by its number. */
@@ -117,89 +119,116 @@ function named(cells: string[]): string[] {
   });
 }
 
-/** The rows, of which the first was read already. */
-async function* rowsOf(first: Row, rest: AsyncGenerator<Row>, most: number): AsyncGenerator<Row> {
-  yield first;
-  let count = 1;
-  for await (const row of rest) {
-    if (++count > most)
+/** The rows, of which the first were read already. */
+async function* atMost(most: number, first: Row[], rest: AsyncGenerator<Row[]>): AsyncGenerator<Row[]> {
+  let count = 0;
+  for (let rows = first; ;) {
+    const over = rows[most - count];
+    if (over)
       throw new BadFile(
-        `Line ${row.line}: up to ${most.toLocaleString('en')} people are taken at once. Split the file, and import the parts one after another.`
+        `Line ${over.line}: up to ${most.toLocaleString('en')} people are taken at once. Split the file, and import the parts one after another.`
       );
-    yield row;
+    count += rows.length;
+    yield rows;
+    const next = await rest.next();
+    if (next.done) return;
+    rows = next.value;
   }
 }
 
-async function* recordsOf(
-  start: string,
-  rest: AsyncIterable<string>,
-  delimiter: string,
-  to?: number
-): AsyncGenerator<Row> {
-  const parser = parse({
-    delimiter,
-    info: true,
-    skip_empty_lines: true,
-    relax_column_count: true,
-    // A quotation mark inside a cell without any around it is only that.
-    relax_quotes: true,
-    trim: true,
-    bom: true,
-    ...(to === undefined ? {} : { to })
-  });
-  // What goes wrong on the way destroys the parser with it, and is thrown where its records are read.
-  pipeline(Readable.from(small(start, rest)), parser, () => undefined);
-  try {
-    for await (const { record, info } of parser as AsyncIterable<{ record: string[]; info: { lines: number } }>)
-      yield { line: info.lines, cells: record };
-  } catch (error) {
-    if (!(error instanceof CsvError)) throw error;
-    throw new BadFile(`This file cannot be read as CSV: ${error.message}. Check the quotation marks near that line.`);
-  }
-}
-
-async function* small(start: string, rest: AsyncIterable<string>): AsyncGenerator<string> {
-  const cut = function* (text: string): Generator<string> {
-    for (let from = 0; from < text.length; from += PIECE) yield text.slice(from, from + PIECE);
+/** Rows of a text that comes in pieces of whole lines; never none at once. A cell between quotation marks may go over several pieces. */
+async function* recordsOf(pieces: AsyncIterable<string>, delimiter: string): AsyncGenerator<Row[]> {
+  let line = 1;
+  let open = '';
+  // What is not closed yet is looked at again only when it has become twice as long.
+  let enough = 0;
+  const take = function* (): Generator<Row[]> {
+    const { records, rest } = readRecords(open, delimiter);
+    const rows: Row[] = [];
+    for (const cells of records) {
+      const from = line++;
+      for (let i = 0; i < cells.length; i++) {
+        const cell = cells[i] ?? '';
+        line += linesIn(cell);
+        cells[i] = cell.trim();
+      }
+      if (cells.length > 1 || cells[0]) rows.push({ line: from, cells });
+    }
+    if (rest.length > LONGEST_LINE) throw unclosed(line);
+    open = rest;
+    enough = rest.length * 2;
+    if (rows.length) yield rows;
   };
-  yield* cut(start);
-  for await (const text of rest) yield* cut(text);
+  for await (const piece of pieces) {
+    open += piece;
+    if (open.length >= enough) yield* take();
+  }
+  if (open && !open.endsWith('\n')) open += '\n';
+  if (open) yield* take();
+  if (open) throw unclosed(line);
 }
 
-/** The text of a file in another encoding than UTF-8, as it comes. What is no character of it becomes U+FFFD. */
+const unclosed = (line: number): BadFile =>
+  new BadFile(
+    `This file cannot be read as CSV: a quotation mark is opened in line ${line} and not closed. Check the quotation marks near that line.`
+  );
+
+function linesIn(text: string): number {
+  let count = 0;
+  for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) count++;
+  return count;
+}
+
+/** The text of a file in another encoding than UTF-8, in pieces that end with a line. What is no character of it becomes U+FFFD. */
 async function* decoded(source: Bytes, encoding: Encoding): AsyncGenerator<string> {
   const decoder = new TextDecoder(encoding);
-  let since = 0;
-  for await (const part of source) {
-    const text = decoder.decode(part, { stream: true });
-    const end = text.lastIndexOf('\n');
-    since = end < 0 ? since + text.length : text.length - end;
-    if (since > LONGEST_LINE)
+  let open = '';
+  for await (const part of small(source)) {
+    open += decoder.decode(part, { stream: true });
+    const end = lineEnd(open.lastIndexOf('\n'), open.lastIndexOf('\r'), open.length);
+    if (end) yield linesOf(open.slice(0, end));
+    open = open.slice(end);
+    if (open.length > LONGEST_LINE)
       throw new BadFile(
         `There is a line longer than ${LONGEST_LINE / 1048576} MB: this is not a CSV of people in ${encoding}.`
       );
-    if (text) yield text;
   }
-  const end = decoder.decode();
-  if (end) yield end;
+  open += decoder.decode();
+  if (open) yield linesOf(open);
 }
 
 /** The text of a file of UTF-8, in pieces that end with a line. */
 async function* textOf(source: Bytes): AsyncGenerator<string> {
   let open: Uint8Array = new Uint8Array();
   let line = 1;
-  for await (const part of source) {
-    const end = part.lastIndexOf(10) + 1;
+  for await (const part of small(source)) {
+    const end = lineEnd(part.lastIndexOf(LF), part.lastIndexOf(CR), part.length);
     const whole = end ? joined(open, part.subarray(0, end)) : null;
     open = whole ? part.slice(end) : joined(open, part);
     if (whole) {
-      yield decode(whole, line);
-      for (const byte of whole) if (byte === 10) line++;
+      const text = linesOf(decode(whole, line));
+      line += linesIn(text);
+      yield text;
     }
     if (open.length > LONGEST_LINE)
       throw new BadFile(`Line ${line} is longer than ${LONGEST_LINE / 1048576} MB: this is not a CSV of people.`);
   }
-  if (open.length) yield decode(open, line);
+  if (open.length) yield linesOf(decode(open, line));
+}
+
+const [LF, CR] = [10, 13];
+/**
+ * Behind which place the last whole line ends; 0 for none. A carriage return alone ends one as well; of one at the very end
+ * it is not known yet whether it stands alone.
+ */
+const lineEnd = (lf: number, cr: number, length: number): number => Math.max(lf, cr === length - 1 ? -1 : cr) + 1;
+
+/** Lines that all end in the same way. */
+const linesOf = (text: string): string => (text.includes('\r') ? text.replace(/\r\n?/g, '\n') : text);
+
+async function* small(source: Bytes): AsyncGenerator<Uint8Array> {
+  for await (const part of source)
+    for (let from = 0; from < part.length; from += PIECE) yield part.subarray(from, from + PIECE);
 }
 
 function joined(a: Uint8Array, b: Uint8Array): Uint8Array {

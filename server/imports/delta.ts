@@ -57,5 +57,21 @@ export function deltaSql(known: ImportPlan['known']): string {
     ${kept('r.consent_email', 'ce')} + ${kept('r.consent_sms', 'cs')} as kept`;
 }
 
+/**
+ * Whether anything of {@link deltaSql} may come of a row, told from its values as they stand: false for what is the same as it was,
+ * which is nearly all of a file that comes again. `lacking`: a query of the lines with a label that the person has not.
+ */
+export const mayChange = (lacking: string): string =>
+  [
+    'r.email is not null and p.email is null',
+    ...OWN.map((c) => `r.${c} is not null and p.${c} is distinct from r.${c}`),
+    'p.fields || r.fields <> p.fields',
+    'r.consent_email is not null and ce.state is distinct from r.consent_email',
+    'r.consent_sms is not null and cs.state is distinct from r.consent_sms',
+    `r.line in (${lacking})`
+  ]
+    .map((part) => `(${part})`)
+    .join(' or ');
+
 /** Whether anything would change, of a row with the columns of {@link deltaSql}. */
 export const CHANGES = `(fields <> '{}' or cardinality(tags) > 0 or cardinality(lists) > 0 or consent <> '{}')`;

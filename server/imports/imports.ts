@@ -97,8 +97,8 @@ export async function openImport(
   const reading = again?.reading ?? (await guessReading(source()));
   const table = await openTable(source(), reading);
   const rows: Row[] = [];
-  for await (const row of table.rows) {
-    rows.push(row);
+  for await (const part of table.rows) {
+    rows.push(...part.slice(0, PROFILED - rows.length));
     if (rows.length >= PROFILED) break;
   }
   const { country, declared, names } = await surroundings(pool);

@@ -61,7 +61,7 @@ export async function previewOf(db: Db, id: number, plan: ImportPlan, header: st
   }>(
     `select (select count(*) from import_refused where import_id = $1) as refused,
        (select count(*) from import_rows where import_id = $1 and person_id is null) as made,
-       count(*) as known, count(*) filter (where ${CHANGES}) as changed, coalesce(sum(kept), 0) as kept,
+       (select count(*) from import_known where not clash and line = first) as known, count(*) filter (where ${CHANGES}) as changed, coalesce(sum(kept), 0) as kept,
        count(*) filter (where consent <> '{}') as consents,
        count(*) filter (where ${CHANGES} and exists (select from walks w where w.person_id = c.person and w.state = 'walking')) as inside
      from import_changing c`,

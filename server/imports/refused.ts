@@ -21,10 +21,11 @@ export async function* refusedRows(
   yield `\uFEFF${csv([[...header, 'line in the file', 'why it was refused']])}`;
   const table = await openTable(source, plan.reading);
   let part: unknown[][] = [];
-  for await (const { line, cells } of table.rows) {
-    const reason = why.get(line);
-    if (reason === undefined) continue;
-    part.push([...header.map((_, i) => cells[i] ?? ''), line, reason]);
+  for await (const rows of table.rows) {
+    for (const { line, cells } of rows) {
+      const reason = why.get(line);
+      if (reason !== undefined) part.push([...header.map((_, i) => cells[i] ?? ''), line, reason]);
+    }
     if (part.length < AT_ONCE) continue;
     yield csv(part);
     part = [];

@@ -7,7 +7,7 @@ import type { ConsentState, FieldValue } from '../../core/person/values.ts';
 import type { Table } from './csv.ts';
 import type { ColumnPlan, ImportPlan } from './plan.ts';
 import { readPhone } from './phone.ts';
-import { readValue, readYesNo, type ValueReading } from './values.ts';
+import { readValue, readYesNo } from './values.ts';
 
 export interface Refused {
   /** 1-based line of the file. */
@@ -50,28 +50,27 @@ export interface RowReading {
 export type LeftOut = Map<string, { count: number; example: string }>;
 
 /**
- * Reads rows of a file one after another, good or refused. One address occurs once; the first row with it is kept. What
+ * Reads rows of a file, some at a time, good or refused. One address occurs once; the first row with it is kept. What
  * does not fit its field and is left out is counted in `leftOut`.
  */
 export async function* checkRows(
   { header, rows }: Table,
   reading: RowReading,
   leftOut: LeftOut = new Map()
-): AsyncGenerator<GoodRow | Refused> {
+): AsyncGenerator<(GoodRow | Refused)[]> {
   const seen = new Map<string, number>();
-  for await (const { line, cells } of rows) {
-    const row = readRow(line, cells, header, reading, leftOut);
-    if (isRefused(row)) {
-      yield row;
-      continue;
-    }
-    const addresses = [row.email, row.phone].filter((a): a is string => a !== null);
-    const twin = addresses.find((a) => seen.has(a));
-    if (twin === undefined) {
-      for (const a of addresses) seen.set(a, line);
-      yield row;
-    } else yield { line, column: null, found: twin, reason: `the same address stands on line ${seen.get(twin)}` };
-  }
+  for await (const part of rows)
+    yield part.map(({ line, cells }) => {
+      const row = readRow(line, cells, header, reading, leftOut);
+      if (isRefused(row)) return row;
+      const { email, phone } = row;
+      const twin = email !== null && seen.has(email) ? email : phone !== null && seen.has(phone) ? phone : null;
+      if (twin !== null)
+        return { line, column: null, found: twin, reason: `the same address stands on line ${seen.get(twin)}` };
+      if (email !== null) seen.set(email, line);
+      if (phone !== null) seen.set(phone, line);
+      return row;
+    });
 }
 
 export const isRefused = (row: GoodRow | Refused): row is Refused => 'reason' in row;
@@ -93,6 +92,17 @@ export function readAddress(
 }
 
 const LABELS = /[;|]/;
+const labelsOf = (cell: string): string[] =>
+  LABELS.test(cell)
+    ? [
+        ...new Set(
+          cell
+            .split(LABELS)
+            .map((t) => t.trim())
+            .filter(Boolean)
+        )
+      ]
+    : [cell];
 
 const refuse = (line: number, column: string, cell: string, reason: string): Refused => ({
   line,
@@ -129,7 +139,8 @@ function readRow(
     if (!plan || plan.target === 'ignore') continue;
     const { target } = plan;
     // A mark that keeps spreadsheets from taking a cell for a formula is not part of it.
-    const cell = (cells[i] ?? '').trim().replace(/^'(?=[=+\-@])/, '');
+    const whole = cells[i] ?? '';
+    const cell = whole.startsWith("'") ? whole.replace(/^'(?=[=+\-@])/, '') : whole;
     const column = header[i] ?? '';
     if (cell === '') continue;
     if (cell.length > LONGEST.words) return refuse(line, column, cell, 'longer than 2,000 characters');
@@ -156,14 +167,7 @@ function readRow(
       }
       case 'tags':
       case 'lists':
-        row[target] = [
-          ...new Set(
-            cell
-              .split(LABELS)
-              .map((t) => t.trim())
-              .filter(Boolean)
-          )
-        ];
+        row[target] = labelsOf(cell);
         if (row[target].some((label) => label.length > LONGEST.label))
           return refuse(line, column, cell, `a name longer than ${LONGEST.label} characters`);
         if (row[target].length > MOST_LABELS) return refuse(line, column, cell, `more than ${MOST_LABELS} of them`);
@@ -175,7 +179,7 @@ function readRow(
         break;
       default:
         if (target.startsWith('field:')) {
-          const value = readValue(cell, valueReading(plan), zone);
+          const value = readValue(cell, plan, zone);
           if (value === null && misfits === 'refuse') return refuse(line, column, cell, misfit(plan));
           if (value === null) {
             const left = leftOut.get(column);
@@ -188,13 +192,6 @@ function readRow(
     return { line, column: null, found: '', reason: 'no address at all: neither email nor phone' };
   return row;
 }
-
-const valueReading = ({ type = 'text', dates, decimal, options }: ColumnPlan): ValueReading => ({
-  type,
-  dates,
-  decimal,
-  options
-});
 
 const EXPECTED = {
   text: 'text',

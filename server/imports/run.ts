@@ -6,6 +6,7 @@
 import { now, readClock } from '../clock/clock.ts';
 import { inboxHasRoom } from '../crowds/inbox-room.ts';
 import { changed, notify } from '../db/notify.ts';
+import { withKnownReferences } from '../db/bulk.ts';
 import { Counts } from '../engine/count.ts';
 import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { applySilently, nameTags, type SilentChange } from '../people/silently.ts';
@@ -144,13 +145,13 @@ async function makeNew(
   );
   await db.query(
     `create temp table import_fresh on commit drop as
-     select nextval(pg_get_serial_sequence('people', 'id')) as id, r.*,
+     select nextval((select pg_get_serial_sequence('people', 'id'))) as id, r.*,
        ($4::boolean and cardinality(r.tags) + cardinality(r.lists) > 0) or r.tags && $5::text[] or r.lists && $6::text[] as heard
      from (select * from import_rows where import_id = $1 and line > $2 and line <= $3 and person_id is null order by line) r`,
     [id, reached, last, heard.all, heard.tags, heard.lists]
   );
   // Without statistics the joins below would be looked for row by row.
-  await db.query('analyze import_fresh');
+  await db.query('analyze import_fresh (id)');
   const made = await db.query(
     `insert into people (id, email, phone, first_name, last_name, zone, fields, created_at, updated_at, import_id)
      overriding system value
@@ -180,6 +181,18 @@ async function makeNew(
 
 /** All that the new people bring, from the table of them: labels, consents, and what has to go through the inbox. */
 async function bringAll(db: Db, plan: ImportPlan, name: string, at: string, looks: boolean): Promise<void> {
+  await withKnownReferences(db, () => bringRows(db, at, looks));
+  if (plan.consent.email === 'none' && plan.consent.sms === 'none') return;
+  await db.query(
+    `insert into consents (person_id, channel, state, at, source, wording)
+     select f.id, c.channel, c.state, $1::timestamptz, $2, $3 from import_fresh f
+     cross join lateral (values ('email', f.consent_email), ('sms', f.consent_sms)) as c (channel, state)
+     where c.state is not null`,
+    [at, sourceOf(plan, name), plan.consent.wording || null]
+  );
+}
+
+async function bringRows(db: Db, at: string, looks: boolean): Promise<void> {
   for (const [fact, which, happening] of [
     ['tag', 'tags', 'tag_added'],
     ['list', 'lists', 'list_joined']
@@ -206,14 +219,6 @@ async function bringAll(db: Db, plan: ImportPlan, name: string, at: string, look
        select f.id, 'look', $1::timestamptz, 'import', '{"midnight": true}' from import_fresh f where not f.heard`,
       [at]
     );
-  if (plan.consent.email === 'none' && plan.consent.sms === 'none') return;
-  await db.query(
-    `insert into consents (person_id, channel, state, at, source, wording)
-     select f.id, c.channel, c.state, $1::timestamptz, $2, $3 from import_fresh f
-     cross join lateral (values ('email', f.consent_email), ('sms', f.consent_sms)) as c (channel, state)
-     where c.state is not null`,
-    [at, sourceOf(plan, name), plan.consent.wording || null]
-  );
 }
 
 /** Counts the labels that came on without going through the inbox. */
@@ -253,6 +258,8 @@ async function changeKnown(
   looks: boolean
 ): Promise<number> {
   if (plan.known === 'leave') return 0;
+  // A few thousand are looked up, each by the index: not held against everybody.
+  await db.query('set local random_page_cost = 1.1');
   const { rows } = await db.query<Delta>(
     `with part as materialized (
        select * from import_rows where import_id = $1 and line > $2 and line <= $3 and (person_id is not null or line = any($4::integer[]))

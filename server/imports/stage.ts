@@ -8,7 +8,7 @@ import type { CountryCode } from 'libphonenumber-js/min';
 import { transaction, type Pool } from '../db/pool.ts';
 import { Copy } from './copy.ts';
 import { openTable, type Bytes } from './csv.ts';
-import { CHANGES, CONSENTS, deltaSql, KNOWN_BY } from './delta.ts';
+import { CHANGES, CONSENTS, deltaSql, KNOWN_BY, mayChange } from './delta.ts';
 import type { ImportPlan } from './plan.ts';
 import { previewOf, type Preview } from './preview.ts';
 import { hasher } from '../protection/hash.ts';
@@ -46,6 +46,8 @@ const EVERY = 5000;
 export async function stage(pool: Pool, source: Bytes, staging: Staging): Promise<Preview | null> {
   const { id, plan, signal } = staging;
   return transaction(pool, async (db) => {
+    // The whole file is held against everybody: joined in memory instead of by way of the disk.
+    await db.query(`set local work_mem = '64MB'`);
     // Two who read one file wait for each other.
     await db.query('select from imports where id = $1 for update', [id]);
     await db.query('delete from import_rows where import_id = $1', [id]);
@@ -56,7 +58,7 @@ export async function stage(pool: Pool, source: Bytes, staging: Staging): Promis
     );
     const read = await readAll(db, source, staging);
     if (!read || signal?.aborted) throw new Stopped();
-    await db.query('analyze import_read');
+    await db.query('analyze import_read (line, email, phone)');
     await match(db, plan);
     await db.query(
       `insert into import_refused (import_id, line, column_name, found, reason)
@@ -76,6 +78,8 @@ export async function stage(pool: Pool, source: Bytes, staging: Staging): Promis
        where ${CHANGES.replaceAll(/\b(fields|tags|lists|consent)\b/g, 'k.$1')} order by r.line`,
       [id]
     );
+    // Portions are taken in the order of their lines: without statistics each would sort all that are left.
+    await db.query('analyze import_rows (import_id, line)');
     const preview = await previewOf(db, id, plan, staging.header, read);
     await db.query(
       `update imports set state = 'read', plan = $2, preview = $3, total = $4, kept_withdrawn = $5, reached = 0, problem = null where id = $1`,
@@ -111,21 +115,20 @@ async function readAll(
   const bad: { line: number; column: string | null; found: string; reason: string }[] = [];
   const copy = new Copy(db, 'import_read', COLUMNS);
   let rows = 0;
+  let told = 0;
   try {
-    for await (const row of checkRows(
-      table,
-      { columns: plan.columns, country, zone, misfits: plan.misfits },
-      leftOut
-    )) {
-      rows++;
-      const gone = isRefused(row) ? null : erased(row, plan.erased === 'take');
-      if (isRefused(row)) bad.push(row);
-      else if (gone) bad.push(gone);
-      else await copy.put(valuesOf(row, plan, names));
-      if (rows % EVERY === 0) {
-        tell(rows);
-        if (signal?.aborted) throw new Stopped();
+    const reading = { columns: plan.columns, country, zone, misfits: plan.misfits };
+    for await (const part of checkRows(table, reading, leftOut)) {
+      for (const row of part) {
+        const gone = isRefused(row) ? null : erased(row, plan.erased === 'take');
+        if (isRefused(row)) bad.push(row);
+        else if (gone) bad.push(gone);
+        else await copy.put(valuesOf(row, plan, names));
       }
+      rows += part.length;
+      if (rows - told < EVERY) continue;
+      tell((told = rows));
+      if (signal?.aborted) throw new Stopped();
     }
     await copy.end();
   } catch (error) {
@@ -189,6 +192,11 @@ function stateFor(way: ImportPlan['consent']['email'], own: string | null, addre
   return way === 'none' || address === null ? null : way;
 }
 
+/** Lines with a label that the person has not yet. */
+const lacking = (which: 'tag' | 'list'): string =>
+  `select k.line from import_known k join import_read r on r.line = k.line cross join unnest(r.${which}s) as l
+   left join person_${which}s x on x.person_id = k.person and x.${which} = l where x.person_id is null`;
+
 /** Finds who is known: by email, else by phone. Whoever cannot be told apart is refused. */
 async function match(db: PoolClient, plan: ImportPlan): Promise<void> {
   await db.query(`
@@ -202,7 +210,7 @@ async function match(db: PoolClient, plan: ImportPlan): Promise<void> {
       ${KNOWN_BY}
       where e.id is not null or f.id is not null
     ) m`);
-  await db.query('analyze import_known');
+  await db.query('analyze import_known (line, person)');
   await db.query(`
     insert into import_bad
     select line, null, case when clash then phone else coalesce(email, phone) end,
@@ -217,6 +225,6 @@ async function match(db: PoolClient, plan: ImportPlan): Promise<void> {
       : `create temp table import_changing on commit drop as
          select r.line, p.id as person, ${deltaSql(plan.known)}
          from import_known k join import_read r on r.line = k.line join people p on p.id = k.person ${CONSENTS}
-         where not k.clash and k.line = k.first`
+         where not k.clash and k.line = k.first and (${mayChange(`${lacking('tag')} union ${lacking('list')}`)})`
   );
 }

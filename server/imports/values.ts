@@ -14,7 +14,7 @@ export const DECIMALS = ['.', ','] as const;
 export type Decimal = (typeof DECIMALS)[number];
 
 export interface ValueReading {
-  type: FieldType;
+  type?: FieldType | undefined;
   dates?: DateOrder | undefined;
   decimal?: Decimal | undefined;
   /** What a choice may be. */
@@ -68,6 +68,8 @@ export function readYesNo(cell: string): boolean | null {
 
 /** Longer than this no number is written. */
 const LONGEST_NUMBER = 60;
+/** As most cells have it: read at once, of whole files. */
+const PLAIN_NUMBER = /^\d{1,15}$/;
 const NUMBER: Record<Decimal, RegExp> = {
   '.': /^[+-]?(?:\d+|\d{1,3}(?:[,'’\s]\d{3})+)(?:\.\d+)?$/,
   ',': /^[+-]?(?:\d+|\d{1,3}(?:[.'’\s]\d{3})+)(?:,\d+)?$/
@@ -76,6 +78,7 @@ const NUMBER: Record<Decimal, RegExp> = {
 /** A number with this mark before its decimals; a sign of currency beside it is left out. `null`: it is none. */
 export function readNumber(cell: string, decimal: Decimal): number | null {
   if (cell.length > LONGEST_NUMBER) return null;
+  if (PLAIN_NUMBER.test(cell)) return Number(cell);
   const bare = cell.replace(/^\p{Sc}\s*|\s*\p{Sc}$/gu, '');
   if (!NUMBER[decimal].test(bare)) return null;
   const thousands = decimal === '.' ? /[,'’\s]/g : /[.'’\s]/g;
@@ -118,8 +121,9 @@ export function readWall(cell: string, order: DateOrder | undefined): number | n
   return wallOf(fullYear(found[3] ?? ''), order === 'day first' ? b : a, order === 'day first' ? a : b, found.slice(4));
 }
 
+const pad = (n: number, width: number): string => String(n).padStart(width, '0');
+
 function wallOf(year: number, month: number, day: number, [h, m, s, half]: (string | undefined)[]): number | null {
-  const pad = (n: number, width: number): string => String(n).padStart(width, '0');
   const date = parseDate(`${pad(year, 4)}-${pad(month, 2)}-${pad(day, 2)}`);
   if (date === null) return null;
   let hour = Number(h ?? 0);
@@ -154,7 +158,7 @@ const wallEitherWay = (cell: string, order: DateOrder | undefined): number | nul
 /** The value that a cell is; `null` where it fits not. `zone`: where times of day without a zone are meant. */
 export function readValue(
   cell: string,
-  { type, dates, decimal, options }: ValueReading,
+  { type = 'text', dates, decimal, options }: ValueReading,
   zone: string
 ): FieldValue | null {
   switch (type) {
@@ -165,6 +169,8 @@ export function readValue(
     case 'yesno':
       return readYesNo(cell);
     case 'date': {
+      // As most files have it: what it is made of below.
+      if (parseDate(cell) !== null) return cell;
       const wall = wallEitherWay(cell, dates);
       const instant = wall === null ? parseInstant(cell) : null;
       if (instant !== null) return cell.slice(0, 10);
