@@ -36,27 +36,50 @@ export interface SentAgain {
 }
 
 /**
- * Sends failed and bounced messages again, with the words they had. They are due from now. An address that is suppressed
- * stays so until that is lifted, and consent that was withdrawn meanwhile counts.
+ * Sends failed and bounced messages again, with the words they had, to the address their person has now. They are due from now. An
+ * address that is suppressed stays so until that is lifted, and consent that was withdrawn meanwhile counts.
  */
-export async function sendAgain(db: Db, which: Which): Promise<SentAgain> {
+export const sendAgain = (db: Db, which: Which, by: string): Promise<SentAgain> =>
+  queueAgain(db, which, ['failed', 'bounced'], null, by);
+
+/**
+ * Sends one message that has gone out once more, because somebody asks for it. `seen`: how many copies whoever asks has seen: asked
+ * twice, it is one.
+ */
+export const sendCopy = (
+  db: Db,
+  which: { person: number; message: number },
+  seen: number,
+  by: string
+): Promise<SentAgain> => queueAgain(db, which, ['sent'], seen, by);
+
+/** The messages that whoever asks has seen; states and copies are $8 and $9. */
+const AS_SEEN = `m.state = any($8) and ($9::integer is null or coalesce(jsonb_array_length(m.copies), 0) = $9)`;
+
+async function queueAgain(db: Db, which: Which, states: string[], seen: number | null, by: string): Promise<SentAgain> {
   const { rows } = await db.query<{ again: number; found: number }>(
     `with found as (
-       select m.person_id, m.id,
-         not exists (select from suppressions s where s.address = lower(m.address))
+       select m.person_id, m.id, a.address,
+         not exists (select from suppressions s where s.address = lower(a.address))
          and (m.service or exists (select from consents c where c.person_id = m.person_id and c.channel = m.channel
            and c.state = 'given')) as may
-       from messages m
-       where m.state in ('failed', 'bounced') and ${WHICH}
+       from messages m join people p on p.id = m.person_id
+       cross join lateral (select coalesce(case m.channel when 'email' then p.email else p.phone end, m.address) as address) as a
+       where ${AS_SEEN} and ${WHICH}
      ), changed as (
        update messages m
-       set state = 'queued', attempts = 0, not_before = null, try_at = $6, trouble = null, error = null
+       set state = 'queued', attempts = 0, not_before = null, try_at = $6, trouble = null, error = null, address = f.address,
+         -- What was never taken goes under the id it had; what was handed over would be dropped as a repeat.
+         copies = case when m.sent_at is null then m.copies
+           else coalesce(m.copies, '[]') || jsonb_build_array(jsonb_build_object('at', $6::timestamptz, 'by', $7::text,
+             'before', m.sent_at, 'to', f.address)) end
        from found f
-       where f.may and m.person_id = f.person_id and m.id = f.id
+       -- Asked of the row itself as well: of two who ask at once, the second waits for the first and then finds nothing.
+       where f.may and m.person_id = f.person_id and m.id = f.id and ${AS_SEEN}
        returning 1
      )
      select (select count(*) from changed) as again, (select count(*) from found) as found`,
-    [...values(which), ts(await now(db))]
+    [...values(which), ts(await now(db)), by, states, seen]
   );
   await notify(db, 'outbox');
   await changed(db, { people: 'person' in which ? [which.person] : 'many', post: true });

@@ -14,11 +14,11 @@ import { readClock } from '../clock/clock.ts';
 import { isNobodysFault, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { fillMessage, keepParts, restoreParts, Unfillable, type Content } from '../mail/content.ts';
-import { renderEmail, renderSms, scopeOf, type Recipient, type RenderContext } from '../mail/render.ts';
+import { renderEmail, renderSms, scopeOf, type RenderContext } from '../mail/render.ts';
 import type { Mailer } from '../mail/smtp.ts';
 import { sendSms } from '../sms/gateway.ts';
 import { gateOf } from './channels.ts';
-import { messageKey } from './message-id.ts';
+import { messageKey, type MessageRef } from './message-id.ts';
 import { claimMessages, keepContents, LEASE_SECONDS, putBack, renewLeases, type OutboxRow } from './outbox-rows.ts';
 import { withinRates, type Rates } from './rates.ts';
 import { record, recordBare, type Outcome } from './outbox-record.ts';
@@ -204,7 +204,8 @@ export class Outbox {
     if ((this.inHand.get(row.id)?.lease ?? 0) < Date.now())
       return { ok: false, kind: 'temporary', error: 'its turn had passed before it could be handed over' };
     const recipient = { person: row.known_as, message: row.id };
-    const key = messageKey(post.secret, recipient);
+    const ref = { ...recipient, copy: row.copy };
+    const key = messageKey(post.secret, ref);
     try {
       if (step.kind === 'sms') {
         const text = renderSms(content, recipient, this.context());
@@ -217,7 +218,7 @@ export class Outbox {
         to: row.address,
         replyTo: step.replyTo ?? post.replyTo ?? (post.takesMail ? `reply+${key}@${post.mailDomain}` : null),
         unsubscribeMail: post.takesMail && step.unsubscribe !== false ? `unsubscribe+${key}@${post.mailDomain}` : null,
-        messageId: this.messageIdOf(recipient),
+        messageId: this.messageIdOf(ref),
         returnPath: `bounce+${key}@${post.mailDomain}`,
         date: now
       });
@@ -226,8 +227,8 @@ export class Outbox {
     }
   }
 
-  private messageIdOf(recipient: Recipient): string {
-    return `<${messageKey(this.post.secret, recipient)}@${this.post.mailDomain}>`;
+  private messageIdOf(ref: MessageRef): string {
+    return `<${messageKey(this.post.secret, ref)}@${this.post.mailDomain}>`;
   }
 
   private done(outcome: Outcome): void {

@@ -258,8 +258,8 @@ async function changeKnown(
   looks: boolean
 ): Promise<number> {
   if (plan.known === 'leave') return 0;
-  // A few thousand are looked up, each by the index: not held against everybody.
-  await db.query('set local random_page_cost = 1.1');
+  // A few thousand are looked up, each by the index: not held against everybody, whatever is known of how many there are.
+  await db.query('set local enable_hashjoin = off; set local enable_mergejoin = off');
   const { rows } = await db.query<Delta>(
     `with part as materialized (
        select * from import_rows where import_id = $1 and line > $2 and line <= $3 and (person_id is not null or line = any($4::integer[]))
@@ -273,6 +273,7 @@ async function changeKnown(
      ) as d where ${CHANGES} order by line`,
     [id, reached, last, lost]
   );
+  await db.query('set local enable_hashjoin to default; set local enable_mergejoin to default');
   // One row for a person, as when the file was read.
   const changing = [...new Map(rows.map((r) => [r.person, r])).values()];
   if (!changing.length) return 0;

@@ -2,6 +2,7 @@
  * Reading a file into the database: each row looked at, refused or kept with what it would do, and the sum of it. Nothing of
  * anyone changes. Done in one transaction: broken off, the file is as if it had not been read.
  */
+import { setImmediate } from 'node:timers/promises';
 import type { PoolClient } from 'pg';
 import { presentName, type Renamed } from '../../core/journey/names.ts';
 import type { CountryCode } from 'libphonenumber-js/min';
@@ -126,6 +127,8 @@ async function readAll(
         else await copy.put(valuesOf(row, plan, names));
       }
       rows += part.length;
+      // What was written goes on its way, and others who ask this server are answered.
+      await setImmediate();
       if (rows - told < EVERY) continue;
       tell((told = rows));
       if (signal?.aborted) throw new Stopped();

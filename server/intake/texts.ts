@@ -81,15 +81,19 @@ export async function textReported(pool: Pool, secret: Buffer, report: DeliveryR
     const failed = report.status === 'undelivered';
     const { rows } = await db.query<{ person_id: number; walk_id: number; journey_id: number; step: string }>(
       failed
-        ? `update messages set state = 'bounced', trouble = $3, error = $4 where person_id = person_now($1) and id = $2 and channel = 'sms'
+        ? `update messages set state = case when coalesce(jsonb_array_length(copies), 0) = $5 then 'bounced' else state end,
+             trouble = case when coalesce(jsonb_array_length(copies), 0) = $5 then $3 else trouble end,
+             error = case when coalesce(jsonb_array_length(copies), 0) = $5 then $4 else error end
+           where person_id = person_now($1) and id = $2 and channel = 'sms'
            returning person_id, walk_id, journey_id, step`
         : `select person_id, walk_id, journey_id, step from messages where person_id = person_now($1) and id = $2 and channel = 'sms' and $3::text is null
-             and $4::text is null`,
+             and $4::text is null and $5::integer >= 0`,
       [
         ref.person,
         ref.message,
         failed ? (report.code === 'unknown-number' ? 'mailbox' : 'full') : null,
-        failed ? report.error : null
+        failed ? report.error : null,
+        ref.copy
       ]
     );
     const message = rows[0];

@@ -31,6 +31,8 @@ interface About {
   step: string | null;
   id: number | null;
   address: string;
+  /** Of which copy of the message it tells. */
+  copy: number;
 }
 
 /** Takes one mail. Throws only where the database is away: then it has to come again. */
@@ -91,8 +93,10 @@ export async function takeMail({ pool, secret, soft }: MailIn, raw: Buffer, enve
     if (!rowCount) return 'known';
     if (name === 'bounced' && about.id !== null) {
       await db.query(
-        `update messages set state = 'bounced', trouble = $3, error = $4 where person_id = $1 and id = $2 and state = 'sent'`,
-        [about.person_id, about.id, data['hard'] ? 'mailbox' : 'full', data['error']]
+        // What is told of an earlier copy says nothing about the one that is on its way.
+        `update messages set state = 'bounced', trouble = $3, error = $4
+         where person_id = $1 and id = $2 and state = 'sent' and coalesce(jsonb_array_length(copies), 0) = $5`,
+        [about.person_id, about.id, data['hard'] ? 'mailbox' : 'full', data['error'], about.copy]
       );
     }
     await notify(db, 'inbox');
@@ -165,8 +169,8 @@ async function messageOf(db: Db, secret: Buffer, keys: string[]): Promise<About 
     if (!ref) continue;
     const { rows } = await db.query<About>({
       name: 'message-of-key',
-      text: 'select person_id, walk_id, journey_id, step, id, address from messages where person_id = person_now($1) and id = $2',
-      values: [ref.person, ref.message]
+      text: 'select person_id, walk_id, journey_id, step, id, address, $3::integer as copy from messages where person_id = person_now($1) and id = $2',
+      values: [ref.person, ref.message, ref.copy]
     });
     if (rows[0]) return rows[0];
   }
@@ -179,7 +183,7 @@ async function senderOf(db: Db, mail: ParsedMail): Promise<About | null> {
   if (!address) return null;
   const { rows } = await db.query<About>({
     name: 'sender-of-mail',
-    text: `select id as person_id, null::integer as walk_id, null::bigint as journey_id, null as step, null::bigint as id, $1 as address
+    text: `select id as person_id, null::integer as walk_id, null::bigint as journey_id, null as step, null::bigint as id, $1 as address, 0 as copy
       from people where id = person_of_email($1)`,
     values: [address]
   });

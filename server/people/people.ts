@@ -283,6 +283,8 @@ export interface TimelineLine {
     attempts: number;
     /** Why it waits or failed. */
     trouble: string | null;
+    /** How often it was sent once more by hand. */
+    copies: number;
     /** UTC ms of the machine's clock. */
     nextTry: number | null;
   } | null;
@@ -335,7 +337,7 @@ const TIMELINE = `
       'errand', e.state, 'error', e.error, 'status', e.answer -> 'status')) end as detail, j.name as journey, j.key as "journeyKey", l.step,
     case when m.id is not null then jsonb_build_object('id', m.id, 'channel', m.channel, 'subject', m.subject, 'body', m.body,
       'state', m.state, 'error', m.error, 'attempts', m.attempts,
-      'trouble', m.trouble, 'nextTry', case when m.state = 'queued' then floor(extract(epoch from m.not_before) * 1000) end) end as message
+      'trouble', m.trouble, 'copies', coalesce(jsonb_array_length(m.copies), 0), 'nextTry', case when m.state = 'queued' then floor(extract(epoch from m.not_before) * 1000) end) end as message
   from (
     select 't' || id as id, id as place, 0 as after, record, at, what, detail, journey_id, step, walk_id, person_id, null::bigint as message_id
     from trail where person_id = $1
@@ -349,6 +351,11 @@ const TIMELINE = `
     where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed', 'points_given')
       -- What a walk set off stands in its trail already.
       and not data ? 'cause'
+    union all
+    select 'c' || m.id || '/' || c.place, m.id, 2, null, (c.copy ->> 'at')::timestamptz, 'copied', c.copy - 'at', m.journey_id, m.step,
+      null, m.person_id, m.id
+    from messages m cross join lateral jsonb_array_elements(m.copies) with ordinality as c (copy, place)
+    where m.person_id = $1 and m.copies is not null
     union all
     select 'n' || id, id, 2, null, at, 'note', jsonb_build_object('words', words, 'by', by, 'note', id), null, null, null, person_id, null
     from person_notes where person_id = $1

@@ -18,7 +18,7 @@ const TABLES: Record<string, string> = {
     where t.person_id = $1 order by t.id`,
   happenings: `select h.at, h.name, h.source, j.name as journey, h.step, h.data from happenings h
     left join journeys j on j.id = h.journey_id where h.person_id = $1 and h.name <> 'look' order by h.id`,
-  messages: `select m.id, m.created_at, m.sent_at, j.name as journey, m.step, m.channel, m.address, m.state, m.subject, m.body, m.opened_at, m.clicked_at, m.replied_at
+  messages: `select m.id, m.created_at, m.sent_at, j.name as journey, m.step, m.channel, m.address, m.state, m.subject, m.body, m.opened_at, m.clicked_at, m.replied_at, m.copies
     from messages m join journeys j on j.id = m.journey_id where m.person_id = $1 order by m.id`,
   answers: 'select at, address, body, by, state from answers where person_id = $1 order by id',
   tasks: `select k.created_at, k.title, k.what, k.note, k.assignee, k.done_at, k.done_by, k.outcome from tasks k where k.person_id = $1 order by k.id`,

@@ -230,5 +230,17 @@ test('a mail server that refuses for a while: seen on the person’s page, tried
   }
   await page.getByRole('button', { name: 'Try now' }).first().click();
   await expect(page.getByText(/tried \d+ times?, again/)).toHaveCount(0);
-  await expect(page.getByRole('button', { name: 'Read it' }).first()).toBeVisible();
+  const read = page.getByRole('button', { name: 'Read it' }).first();
+  await expect(read).toBeVisible();
+  const mailsTo = () =>
+    query<{ n: number; copies: number }>(
+      `select count(*)::integer as n, coalesce(sum(jsonb_array_length(copies)), 0)::integer as copies from messages where person_id = $1 and state = 'sent'`,
+      [someone?.id]
+    );
+  const [before] = await mailsTo();
+  await read.click();
+  await page.getByRole('button', { name: 'Send it once more' }).click();
+  await expect(page.getByRole('listitem').filter({ hasText: /^.*Sent again/ })).toHaveCount(1);
+  // The same message, once more: not another one.
+  await expect.poll(mailsTo).toEqual([{ n: before?.n, copies: 1 }]);
 });

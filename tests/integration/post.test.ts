@@ -4,7 +4,7 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { DAYS, HOUR, journey, mail, MONDAY, reachable, text, wait } from '../make.ts';
 import type { Step } from '../../core/steps/index.ts';
 import { MINUTE } from '../../core/time/duration.ts';
-import { liftSuppression, sendAgain, tryNow } from '../../server/engine/again.ts';
+import { liftSuppression, sendAgain, sendCopy, tryNow } from '../../server/engine/again.ts';
 import { makeEngine } from '../../server/engine/context.ts';
 import { startPostbox } from '../../standins/postbox.ts';
 import { runBatch } from '../../server/engine/batch.ts';
@@ -13,7 +13,9 @@ import { messageKey, readMessageKey } from '../../server/engine/message-id.ts';
 import { backoff, MOST_TRIES } from '../../server/engine/outbox-record.ts';
 import { clicked } from '../../server/intake/intake.ts';
 import { readToken } from '../../server/intake/token.ts';
+import { textReported } from '../../server/intake/texts.ts';
 import { askChange } from '../../server/people/inputs.ts';
+import { personPage } from '../../server/people/people.ts';
 import { today } from '../../server/results/today.ts';
 import { addPeople, dispatch, live, openWorld, skipTo, trailOf, type World, READER } from './world.ts';
 
@@ -153,7 +155,7 @@ describe('an email', () => {
     expect(await dispatch(world)).toBe(0);
     await skipTo(world, MONDAY);
     world.postbox.setTrouble(null);
-    expect(await sendAgain(world.pool, { journey: 'try' })).toEqual({ again: 1, kept: 0 });
+    expect(await sendAgain(world.pool, { journey: 'try' }, 'test')).toEqual({ again: 1, kept: 0 });
     await skipTo(world, MONDAY);
     expect((await messages())[0]).toMatchObject({ state: 'sent', attempts: 1 });
     const { rows } = await world.pool.query<{ name: string }>(
@@ -206,13 +208,62 @@ describe('an email', () => {
     expect((await trailOf(world.pool)).at(-1)).toMatchObject({ what: 'left', as: 'early', reason: 'bounced' });
     const suppressed = () => world.pool.query('select address from suppressions');
     expect((await suppressed()).rows).toEqual([{ address: 'no-mailbox.p@people.example' }]);
-    expect(await sendAgain(world.pool, { person: 1, message: 1 })).toEqual({ again: 0, kept: 1 });
+    expect(await sendAgain(world.pool, { person: 1, message: 1 }, 'test')).toEqual({ again: 0, kept: 1 });
     expect(await liftSuppression(world.pool, 'No-Mailbox.p@people.example', 'Nuala', 'they wrote from it')).toBe(true);
     expect((await suppressed()).rows).toEqual([]);
-    expect(await sendAgain(world.pool, { person: 1, message: 1 })).toEqual({ again: 1, kept: 0 });
+    const asked = await Promise.all(
+      Array.from({ length: 4 }, () => sendAgain(world.pool, { person: 1, message: 1 }, 'test'))
+    );
+    expect(asked.map((a) => a.again).sort()).toEqual([0, 0, 0, 1]);
     expect((await world.pool.query('select by, reason from lifted_suppressions')).rows).toEqual([
       { by: 'Nuala', reason: 'they wrote from it' }
     ]);
+  });
+
+  it('that has gone out is sent once more by hand, once, under another id, to the address they have now', async () => {
+    await addPeople(world.pool, [reachable('p')]);
+    await enter(mail('a'), text('t'), wait('w'));
+    await skipTo(world, MONDAY);
+    const own = { person: 1, message: 1 };
+    await world.pool.query(`update people set email = 'new.p@people.example' where id = 1`);
+    const asked = await Promise.all(Array.from({ length: 4 }, () => sendCopy(world.pool, own, 0, 'Nuala')));
+    expect(asked.map((a) => a.again).sort()).toEqual([0, 0, 0, 1]);
+    expect(await sendCopy(world.pool, { person: 1, message: 2 }, 0, 'Nuala')).toEqual({ again: 1, kept: 0 });
+    await dispatch(world);
+    const [first, second] = world.postbox.mails;
+    expect(world.postbox.mails).toHaveLength(2);
+    expect(second).toMatchObject({ subject: first!.subject, to: 'new.p@people.example' });
+    expect(second!.messageId).not.toBe(first!.messageId);
+    const [one, copy] = world.handset.texts;
+    expect(world.handset.texts).toHaveLength(2);
+    expect(copy!.text).toBe(one!.text);
+    expect(copy!.id).not.toBe(one!.id);
+    const { rows } = await world.pool.query('select copies from messages order by id');
+    expect(rows[0]).toMatchObject({ copies: [{ by: 'Nuala', to: 'new.p@people.example' }] });
+    // Told of the first text only now: the copy is not said to have failed by it.
+    await textReported(world.pool, world.secret, {
+      id: one!.id,
+      status: 'undelivered',
+      code: 'unreachable',
+      error: 'off'
+    });
+    expect((await messages())[1]).toMatchObject({ state: 'sent' });
+    await textReported(world.pool, world.secret, {
+      id: copy!.id,
+      status: 'undelivered',
+      code: 'unreachable',
+      error: 'off'
+    });
+    expect((await messages())[1]).toMatchObject({ state: 'bounced' });
+    await world.pool.query(`update consents set state = 'withdrawn' where person_id = 1 and channel = 'email'`);
+    expect(await sendCopy(world.pool, own, 1, 'Nuala')).toEqual({ again: 0, kept: 1 });
+    const page = await personPage(world.pool, 1);
+    expect(page?.timeline.filter((l) => l.what === 'copied').map((l) => [l.message?.channel, l.detail['by']])).toEqual(
+      expect.arrayContaining([
+        ['sms', 'Nuala'],
+        ['email', 'Nuala']
+      ])
+    );
   });
 
   it('whose outcome cannot be written is noted as over, once, and holds up no other', async () => {
@@ -468,8 +519,8 @@ describe('a text', () => {
 });
 
 describe('ids', () => {
-  it('are read back, signed by this workspace, short, and of no other', () => {
-    const ref = { person: 123_456_789_012, message: 987_654_321_098 };
+  it.each([0, 1000])('are read back, signed by this workspace, short, and of no other (copy %i)', (copy) => {
+    const ref = { copy, person: 123_456_789_012, message: 987_654_321_098 };
     const key = messageKey(world.secret, ref);
     expect(readMessageKey(world.secret, key.toUpperCase())).toEqual(ref);
     expect(`bounce+${key}`.length).toBeLessThanOrEqual(64);

@@ -53,10 +53,10 @@ export const actions: Actions = {
     return which && (await tryNow(db(), which)) ? { done: true } : gone('None of these messages waits any more.');
   },
   /** Messages of a journey that failed for the same reason are sent again. */
-  again: async ({ request }) => {
+  again: async ({ request, locals }) => {
     const which = await valueOf(request, alike);
     if (!which) return gone('Which messages?');
-    const { again, kept } = await sendAgain(db(), which);
+    const { again, kept } = await sendAgain(db(), which, locals.user?.name ?? 'hand');
     if (!again) return gone('None of these messages can be sent again.');
     const note = kept ? ` ${kept} stay as they are: the address is suppressed, or there is no consent any more.` : '';
     return { done: true, note: `${again} ${again === 1 ? 'message goes' : 'messages go'} out again.${note}` };

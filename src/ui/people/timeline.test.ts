@@ -26,6 +26,7 @@ const line = (
     error: null,
     attempts: 1,
     trouble: null,
+    copies: 0,
     nextTry: null,
     ...message
   }
@@ -35,6 +36,7 @@ describe('a timeline in words', () => {
   it.each<[TimelineLine, string]>([
     [line('entered', { by: 'tag_added' }), 'Entered by tag added'],
     [line('sent', {}, {}), 'Email Hello'],
+    [line('copied', { by: 'Nuala', to: 'ada@people.example' }, {}), 'Sent again Hello — Nuala, to ada@people.example'],
     [line('sent', {}, { channel: 'sms', subject: null, body: 'Clear skies' }), 'Text Clear skies'],
     [line('waiting', { until: '2027-03-03T09:00:00.000Z' }), 'Waits until Wed 3 Mar 09:00'],
     [line('held', { until: '2027-07-01T08:00:00.000Z' }), 'Held until Thu 1 Jul 09:00, sending hours'],

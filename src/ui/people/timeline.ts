@@ -37,6 +37,8 @@ export function tell(line: TimelineLine, format: Format): Told {
         line.message?.channel === 'sms' ? 'Text' : 'Email',
         line.message?.subject ?? line.message?.body ?? line.step ?? ''
       );
+    case 'copied':
+      return ours('Sent again', `${about} — ${String(d['by'])}, to ${String(d['to'])}`);
     case 'note':
       return ours('Note', `${String(d['words'])} — ${String(d['by'])}`);
     case 'merged': {

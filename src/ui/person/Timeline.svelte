@@ -32,7 +32,7 @@
     if (which === 'theirs') return theirs;
     return which === 'texts'
       ? isText(line) && ['sent', 'replied', 'answered'].includes(line.what)
-      : line.what === 'sent' || theirs;
+      : line.what === 'sent' || line.what === 'copied' || theirs;
   }
   const found = ({ what, detail }: { what: string; detail: string }): boolean =>
     `${what} ${detail}`.toLowerCase().includes(find.trim().toLowerCase());
@@ -96,7 +96,13 @@
             aria-expanded={open === line.id}
             onclick={() => (open = open === line.id ? null : line.id)}>{open === line.id ? 'Hide' : 'Read it'}</button
           >
-          {#if open === line.id}<pre>{line.message.body}</pre>{/if}
+          {#if open === line.id}<pre>{line.message.body}</pre>
+            {#if line.message.state === 'sent'}<form class="inline" method="post" action="?/copy" use:enhance>
+                <input type="hidden" name="message" value={line.message.id} />
+                <input type="hidden" name="seen" value={line.message.copies} />
+                <button class="act">Send it once more</button>
+                <span class="soft">with these words, to the address they have now</span>
+              </form>{/if}{/if}
         {/if}
       </div>
       <span class="journey"

@@ -4,7 +4,7 @@ import { keyText } from '$core/journey/values.ts';
 import { LONGEST, naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { readClock } from '$server/clock/clock.ts';
-import { liftSuppression, sendAgain, tryNow } from '$server/engine/again.ts';
+import { liftSuppression, sendAgain, sendCopy, tryNow } from '$server/engine/again.ts';
 import { tryAgain } from '$server/engine/set-aside.ts';
 import {
   addNote,
@@ -77,6 +77,10 @@ export const load: PageServerLoad = async ({ params, depends }) => {
 
 const tag = naming().min(1);
 const lifting = z.object({ address: plainText(320), reason: naming(200).min(1) });
+const copying = z.object({
+  message: z.coerce.number().int().positive(),
+  seen: z.coerce.number().int().min(0).max(1000)
+});
 const messageId = z.coerce.number().int().positive().max(Number.MAX_SAFE_INTEGER);
 
 const consent = z.object({
@@ -199,15 +203,39 @@ export const actions: Actions = {
     return done ? { done: true } : fail(409, { problem: 'This message is not waiting to be tried again.' });
   },
   /** A message that failed or bounced is sent again. */
-  again: async ({ params, request }) => {
+  again: async ({ params, request, locals }) => {
     const message = messageId.safeParse((await request.formData()).get('message'));
     if (!message.success) return fail(400, { problem: 'Which message?' });
-    const { again, kept } = await sendAgain(db(), { person: idOf(params.id), message: message.data });
+    const which = { person: idOf(params.id), message: message.data };
+    const { again, kept } = await sendAgain(db(), which, locals.user?.name ?? 'hand');
     if (again) return { done: true };
     return fail(409, {
       problem: kept
         ? 'It was not sent: the address is suppressed, or there is no consent any more. Lift the suppression first.'
         : 'This message has not failed.'
+    });
+  },
+  /** A message that has gone out is sent once more. */
+  copy: async ({ params, request, locals }) => {
+    const read = copying.safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success) return fail(400, { problem: 'Which message?' });
+    const { message, seen } = read.data;
+    const person = idOf(params.id);
+    const { rows } = await db().query<{ name: string; state: string }>(
+      `select j.name, j.state from messages m join journeys j on j.id = m.journey_id
+       where m.person_id = $1 and m.id = $2 and j.state in ('paused', 'closed', 'archived')`,
+      [person, message]
+    );
+    if (rows[0])
+      return fail(409, {
+        problem: `“${rows[0].name}” is ${rows[0].state}, and nothing of it goes out. It was not sent again.`
+      });
+    const { again, kept } = await sendCopy(db(), { person, message }, seen, locals.user?.name ?? 'hand');
+    if (again) return { done: true };
+    return fail(409, {
+      problem: kept
+        ? 'It was not sent again: the address is suppressed, or there is no consent any more.'
+        : 'It is being sent again already.'
     });
   },
   /** The address may be written to again. */

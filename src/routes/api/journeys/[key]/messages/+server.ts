@@ -11,7 +11,6 @@ import type { RequestHandler } from './$types';
 
 const body = z.strictObject({ step: keyText, act: z.enum(['again', 'now']) });
 
-/** Sends messages of a step that failed again, or tries those now that wait; says how many. */
 /** The messages of a journey by their keys and names: as it is live, or as drafted where it never was. */
 export const GET: RequestHandler = async ({ params }) => {
   const journey = await journeyByKey(db(), params.key);
@@ -23,10 +22,11 @@ export const GET: RequestHandler = async ({ params }) => {
   return json({ messages });
 };
 
-export const POST: RequestHandler = async ({ params, request }) => {
+/** Sends messages of a step that failed again, or tries those now that wait; says how many. */
+export const POST: RequestHandler = async ({ params, request, locals }) => {
   const { step, act } = await readBody(request, body);
   if (!(await journeyByKey(db(), params.key))) error(404, 'There is no such journey.');
   const which = { journey: params.key, step };
   if (act === 'now') return json({ again: await tryNow(db(), which), kept: 0 });
-  return json(await sendAgain(db(), which));
+  return json(await sendAgain(db(), which, locals.user?.name ?? 'hand'));
 };
