@@ -90,7 +90,8 @@ export class PersonRun implements Hands {
         this.set(input);
         break;
       case 'look':
-        if (input.midnight) this.clock(true);
+        if (input.silent) this.keeper.lookAtSegments();
+        else if (input.midnight) this.clock(true);
         break;
       case 'move':
         for (const walk of this.person.walks) this.move(walk, input);

@@ -62,8 +62,11 @@ export type Input =
   | { kind: 'enter'; journey: string; by: string }
   /** A journey is paused no more: what happened to the person meanwhile, in its order. */
   | { kind: 'resumed'; journey: string; happened: Happening[] }
-  /** The person is looked at: when the clock next gives them something to do and, at `midnight`, which segments they are in. */
-  | { kind: 'look'; midnight: boolean }
+  /**
+   * The person is looked at: when the clock next gives them something to do and, at `midnight`, which segments they are in. `silent`:
+   * what they join and leave by it is nothing that happens.
+   */
+  | { kind: 'look'; midnight: boolean; silent?: boolean }
   /** Those inside an earlier version go on in this one, where the step they stand on is still there. */
   | { kind: 'move'; journey: string; version: number }
   /** A journey ends for everyone inside; `walk`: that one alone. */

@@ -376,7 +376,8 @@ function inputOf(
       state.missed?.get(journey)?.flatMap((record) => missed.get(`${r.person_id}/${record}`) ?? []) ?? [];
     return { kind: 'resumed', journey, happened };
   }
-  if (r.name === 'look') return { kind: 'look', midnight: r.data['midnight'] === true };
+  if (r.name === 'look')
+    return { kind: 'look', midnight: r.data['midnight'] === true, silent: r.data['silent'] === true };
   if (r.name === 'move')
     return { kind: 'move', journey: String(r.data['journey']), version: Number(r.data['version']) };
   if (r.name === 'hurry')

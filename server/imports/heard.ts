@@ -1,6 +1,6 @@
 /** Which journeys let people in by what an import changes. */
 import type { HappeningFilter } from '../../core/condition/happening.ts';
-import { renamed } from '../../core/journey/names.ts';
+import { presentName, renamed } from '../../core/journey/names.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
 import type { Db } from '../db/pool.ts';
 import { readSettings } from '../settings/settings.ts';
@@ -24,6 +24,20 @@ export async function waysIn(db: Db): Promise<Rule[]> {
   });
   const { names } = compileSettings(await readSettings(db));
   return rows.map((r) => ({ ...r, on: renamed(r.on, names) }));
+}
+
+/** Journeys that let people in by a date of theirs, whoever brings it: by which field. */
+export async function dateWaysIn(db: Db): Promise<{ key: string; name: string; field: string }[]> {
+  const { rows } = await db.query<{ key: string; name: string; field: string }>({
+    name: 'date-ways-in',
+    text: `
+      select j.key, j.name, v.document -> 'entry' -> 'date' ->> 'field' as field
+      from journeys j
+      join versions v on v.journey_id = j.id and v.number = j.live_version
+      where j.state in ('live', 'paused') and v.document -> 'entry' -> 'date' ? 'field' order by j.id`
+  });
+  const { names } = compileSettings(await readSettings(db));
+  return rows.map((r) => ({ ...r, field: presentName(names, 'field', r.field) }));
 }
 
 export interface Heard {

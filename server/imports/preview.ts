@@ -1,7 +1,7 @@
 /** What importing a file would do, in numbers. */
 import type { Db } from '../db/pool.ts';
 import { CHANGES } from './delta.ts';
-import { waysIn, type Rule } from './heard.ts';
+import { dateWaysIn, waysIn, type Rule } from './heard.ts';
 import { openQuestions, type ImportPlan } from './plan.ts';
 import type { Refused } from './rows.ts';
 import type { Read } from './stage.ts';
@@ -112,14 +112,45 @@ export async function previewOf(db: Db, id: number, plan: ImportPlan, header: st
     keptWithdrawn: kept,
     questions: openQuestions(plan, header),
     inside: plan.begins ? inside : 0,
-    journeys: plan.begins ? doors(await waysIn(db), { tags, lists, fields, consents }) : []
+    journeys: [
+      ...(plan.begins
+        ? doors(await waysIn(db), { tags, lists, fields, consents, coming: made + changed, changed })
+        : []),
+      ...(await byDate())
+    ]
   };
+
+  /** A date is a fact that whoever waits for it goes by, whether journeys hear of the import or not. */
+  async function byDate(): Promise<Preview['journeys']> {
+    const ways = await dateWaysIn(db);
+    if (!ways.length) return [];
+    const counts = await all<LabelCount>(
+      `select f.name, count(*) as people from unnest($2::text[]) as f (name) join (
+         select fields from import_rows where import_id = $1 and person_id is null
+         union all select fields from import_changing
+       ) as r on r.fields ? f.name group by 1`,
+      [id, [...new Set(ways.map((w) => w.field))]]
+    );
+    const having = new Map(counts.map((c) => [c.name, c.people]));
+    return ways.flatMap(({ key, name, field }) => {
+      const people = having.get(field) ?? 0;
+      return people ? [{ key, name, by: `the date ${field}`, people }] : [];
+    });
+  }
 }
 
 /** How many come to the door of which journey. */
 function doors(
   rules: Rule[],
-  changes: { tags: LabelCount[]; lists: LabelCount[]; fields: Preview['fields']; consents: number }
+  changes: {
+    tags: LabelCount[];
+    lists: LabelCount[];
+    fields: Preview['fields'];
+    consents: number;
+    /** People who are new or change, and those who change. */
+    coming: number;
+    changed: number;
+  }
 ): Preview['journeys'] {
   const sum = (counts: readonly { people: number }[]): number => counts.reduce((n, c) => n + c.people, 0);
   return rules.flatMap(({ key, name, on }) => {
@@ -136,6 +167,13 @@ function doors(
       const fields = changes.fields.filter((f) => on.field === undefined || f.name === on.field);
       const people = sum(fields.map((f) => ({ people: f.filled + f.replaced })));
       return people ? [{ key, name, by: `a change of ${on.field ?? 'any field'}`, people }] : [];
+    }
+    // What a segment makes of them is known once they are in: no more than these.
+    if (on.happening === 'segment_joined' || on.happening === 'segment_left') {
+      const joins = on.happening === 'segment_joined';
+      const people = joins ? changes.coming : changes.changed;
+      const segment = on.segment === undefined ? 'any segment' : `the segment ${on.segment}`;
+      return people ? [{ key, name, by: `${joins ? 'coming into' : 'going out of'} ${segment}`, people }] : [];
     }
     return on.happening === 'consent_changed' && changes.consents
       ? [{ key, name, by: 'a change of consent', people: changes.consents }]

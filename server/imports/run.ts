@@ -9,7 +9,7 @@ import { changed, notify } from '../db/notify.ts';
 import { withKnownReferences } from '../db/bulk.ts';
 import { Counts } from '../engine/count.ts';
 import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { applySilently, nameTags, type SilentChange } from '../people/silently.ts';
+import { applySilently, nameTags, wantsLooks, type SilentChange } from '../people/silently.ts';
 import { CHANGES, CONSENTS, deltaSql, KNOWN_BY } from './delta.ts';
 import { heardLabels, type Heard } from './heard.ts';
 import type { ImportPlan } from './plan.ts';
@@ -76,7 +76,7 @@ async function takeIn(db: Db, one: Running, portion: number): Promise<boolean> {
   if (asks && !(await inboxHasRoom(db))) return lastInTurn(db, id);
   const at = ts(await now(db)) ?? '';
   const made = await makeNew(db, one, last, at, heard, looks);
-  const updated = known || made.lost.length ? await changeKnown(db, one, last, at, made.lost, looks) : 0;
+  const updated = known || made.lost.length ? await changeKnown(db, one, last, at, made.lost) : 0;
   if (asks) await notify(db, 'inbox');
   await db.query({
     name: 'import-portion',
@@ -103,18 +103,6 @@ async function finish(db: Db, { id, total, made, updated, unchanged }: Running):
   }
   await changed(db, { people: 'many', crowds: true });
   return true;
-}
-
-/** Whether dates and segments of whoever comes or changes have to be worked out: anything of the workspace goes by them. */
-async function wantsLooks(db: Db): Promise<boolean> {
-  const { rows } = await db.query<{ looks: boolean }>({
-    name: 'wants-looks',
-    text: `select exists (select from workspace where jsonb_array_length(coalesce(settings -> 'segments', '[]')) > 0)
-       or exists (
-         select from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
-         where j.state = 'live' and v.document -> 'entry' ?| array['date', 'timetable']) as looks`
-  });
-  return rows[0]?.looks ?? false;
 }
 
 interface Made {
@@ -181,7 +169,7 @@ async function makeNew(
 
 /** All that the new people bring, from the table of them: labels, consents, and what has to go through the inbox. */
 async function bringAll(db: Db, plan: ImportPlan, name: string, at: string, looks: boolean): Promise<void> {
-  await withKnownReferences(db, () => bringRows(db, at, looks));
+  await withKnownReferences(db, () => bringRows(db, plan.begins, at, looks));
   if (plan.consent.email === 'none' && plan.consent.sms === 'none') return;
   await db.query(
     `insert into consents (person_id, channel, state, at, source, wording)
@@ -192,7 +180,7 @@ async function bringAll(db: Db, plan: ImportPlan, name: string, at: string, look
   );
 }
 
-async function bringRows(db: Db, at: string, looks: boolean): Promise<void> {
+async function bringRows(db: Db, begins: boolean, at: string, looks: boolean): Promise<void> {
   for (const [fact, which, happening] of [
     ['tag', 'tags', 'tag_added'],
     ['list', 'lists', 'list_joined']
@@ -216,8 +204,9 @@ async function bringRows(db: Db, at: string, looks: boolean): Promise<void> {
   if (looks)
     await db.query(
       `insert into happenings (person_id, name, at, source, data)
-       select f.id, 'look', $1::timestamptz, 'import', '{"midnight": true}' from import_fresh f where not f.heard`,
-      [at]
+       select f.id, 'look', $1::timestamptz, 'import', jsonb_build_object('midnight', true, 'silent', $2::boolean)
+       from import_fresh f where not f.heard`,
+      [at, !begins]
     );
 }
 
@@ -254,8 +243,7 @@ async function changeKnown(
   { id, name, reached, plan }: Running,
   last: number,
   at: string,
-  lost: number[],
-  looks: boolean
+  lost: number[]
 ): Promise<number> {
   if (plan.known === 'leave') return 0;
   // A few thousand are looked up, each by the index: not held against everybody, whatever is known of how many there are.
@@ -313,12 +301,6 @@ async function changeKnown(
       'import',
       proof
     );
-    if (looks)
-      await askLooks(
-        db,
-        changing.map((c) => c.person),
-        at
-      );
   }
   await db.query(
     `insert into import_changes (import_id, person_id, before, after)
@@ -340,11 +322,3 @@ const beforeOf = ({ fields, was, consent, consent_was }: Delta): object => ({
   fields: Object.fromEntries(Object.keys(fields).map((name) => [name, was[name] ?? null])),
   consent: Object.fromEntries(Object.keys(consent).map((channel) => [channel, consent_was[channel] ?? null]))
 });
-
-async function askLooks(db: Db, people: number[], at: string): Promise<void> {
-  await db.query(
-    `insert into happenings (person_id, name, at, source, data)
-     select id, 'look', $2, 'import', '{"midnight": true}' from unnest($1::bigint[]) with ordinality as t (id, place) order by place`,
-    [people, at]
-  );
-}

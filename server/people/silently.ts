@@ -5,6 +5,7 @@
 import type { Channel, ConsentState, FieldValue } from '../../core/person/values.ts';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
 import { readClock } from '../clock/clock.ts';
+import { notify } from '../db/notify.ts';
 import type { Db } from '../db/pool.ts';
 import { Counts } from '../engine/count.ts';
 
@@ -24,7 +25,7 @@ export interface Proof {
   wording: string | null;
 }
 
-/** Writes changes of some thousand people at most, each named once. `at`: ISO. */
+/** Writes changes of some thousand people at most, each named once, and has their segments looked at. `at`: ISO. */
 export async function applySilently(
   db: Db,
   changes: SilentChange[],
@@ -100,6 +101,29 @@ export async function applySilently(
   }
   await counts.save(db);
   await applyConsents(db, changes, at, source, proof);
+  if (await wantsLooks(db)) await lookSilently(db, ids, at, source);
+}
+
+/** Whether dates and segments of whoever comes or changes have to be worked out: anything of the workspace goes by them. */
+export async function wantsLooks(db: Db): Promise<boolean> {
+  const { rows } = await db.query<{ looks: boolean }>({
+    name: 'wants-looks',
+    text: `select exists (select from workspace where jsonb_array_length(coalesce(settings -> 'segments', '[]')) > 0)
+       or exists (
+         select from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
+         where j.state = 'live' and v.document -> 'entry' ?| array['date', 'timetable']) as looks`
+  });
+  return rows[0]?.looks ?? false;
+}
+
+/** Asks the engine which segments they are in now. That they have joined or left is nothing that a journey hears of either. */
+async function lookSilently(db: Db, people: number[], at: string, source: string): Promise<void> {
+  await db.query(
+    `insert into happenings (person_id, name, at, source, data)
+     select id, 'look', $2, $3, '{"midnight": true, "silent": true}' from unnest($1::bigint[]) with ordinality as t (id, place) order by place`,
+    [people, at, source]
+  );
+  await notify(db, 'inbox');
 }
 
 async function applyConsents(db: Db, changes: SilentChange[], at: string, source: string, proof: Proof): Promise<void> {

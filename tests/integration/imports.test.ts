@@ -1,6 +1,8 @@
 /** Imports from opening a file to taking it back: by a plan, in portions, stopped, going on, undone; what is promised is done. */
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
-import { collected, journey, MONDAY, put } from '../make.ts';
+import type { Journey } from '../../core/journey/schema.ts';
+import type { Settings } from '../../core/settings/schema.ts';
+import { collected, DAYS, HOUR, journey, MONDAY, put, settings } from '../make.ts';
 import {
   beginImport,
   importLine,
@@ -16,7 +18,7 @@ import { workImport } from '../../server/imports/run.ts';
 import { importWhole } from '../../server/imports/whole.ts';
 import { addNote } from '../../server/people/by-hand.ts';
 import { askChange } from '../../server/people/inputs.ts';
-import { readSettings } from '../../server/settings/settings.ts';
+import { readSettings, saveSettings } from '../../server/settings/settings.ts';
 import { live, openWorld, skipTo, trailOf, type World } from './world.ts';
 
 let world: World;
@@ -177,6 +179,50 @@ describe('journeys', () => {
     expect(preview.journeys).toEqual([{ key: 'try', name: 'try', by: 'the tag in', people: 2 }]);
     await settle();
     expect((await trailOf(world.pool)).filter((l) => l['what'] === 'entered')).toHaveLength(2);
+  });
+
+  it('hear by a segment and by a date: up to how many is said before', async () => {
+    const fields: Settings['fields'] = [{ name: 'visit', type: 'date' }];
+    await saveSettings(world.pool, settings({ fields, segments: [{ name: 'keen', when: { tag: 'in' } }] }), 'test');
+    const by = (key: string, entry: Journey['entry']): Journey => ({
+      ...journey([put(`${key}-seen`)]),
+      key,
+      name: key,
+      entry
+    });
+    await live(
+      world,
+      by('joining', { on: [{ happening: 'segment_joined', segment: 'keen' }] }),
+      by('leaving', { on: [{ happening: 'segment_left', segment: 'keen' }] }),
+      by('before', { date: { field: 'visit' } })
+    );
+    // Whoever was there before the segments were would be in them without having joined.
+    await skipTo(world, MONDAY + HOUR);
+    const visit = new Date(MONDAY + 2 * DAYS).toISOString().slice(0, 10);
+    const csv = `email,tags,visit\na@b.example,in,${visit}\nc@d.example,other,\n`;
+    const { preview } = await bring(csv);
+    const joining = { key: 'joining', name: 'joining', by: 'coming into the segment keen', people: 2 };
+    const dated = { key: 'before', name: 'before', by: 'the date visit', people: 1 };
+    expect(preview.journeys).toEqual([joining, dated]);
+    const silent = await bring(csv.replace('c@d', 'e@f').replace('a@b', 'g@h'), { begins: false });
+    expect(silent.preview.journeys).toEqual([dated]);
+    await skipTo(world, MONDAY + 3 * DAYS);
+    const entered = async () =>
+      (await trailOf(world.pool))
+        .filter((l) => l['what'] === 'entered')
+        .map((l) => `${String(l['journey'])} ${String(l['person'])}`);
+    // The third came with a silent import: their segment is nothing that happened, their date comes all the same.
+    expect((await entered()).sort()).toEqual(['before 1', 'before 3', 'joining 1']);
+    const keen = () => query<{ person_id: number }>('select person_id from person_segments order by 1');
+    expect(await keen()).toEqual([{ person_id: 1 }, { person_id: 3 }]);
+    // Nor do journeys hear of what a silent import makes of those who were there, and what taking it back makes of them.
+    const known = await bring('email,tags\nc@d.example,in\n', { begins: false });
+    await settle();
+    expect(await keen()).toEqual([{ person_id: 1 }, { person_id: 2 }, { person_id: 3 }]);
+    await undoImport(world.pool, known.line.id);
+    await settle();
+    expect(await keen()).toEqual([{ person_id: 1 }, { person_id: 3 }]);
+    expect(await entered()).toHaveLength(3);
   });
 
   it('hear nothing, where that is wanted; what changed is on record all the same', async () => {
