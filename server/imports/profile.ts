@@ -3,10 +3,12 @@ import { isPossiblePhoneNumber, type CountryCode } from 'libphonenumber-js/min';
 import { presentName, type Renamed } from '../../core/journey/names.ts';
 import { parseInstant } from '../../core/time/instant.ts';
 import type { FieldType } from '../../core/person/values.ts';
+import { MOST_VALUES } from '../../core/condition/comparison.ts';
+import { LONGEST } from '../../core/text/text.ts';
 import type { Row } from './csv.ts';
 import type { ColumnPlan, Target } from './plan.ts';
 import { looksLikeEmail } from './reading.ts';
-import { DECIMALS, dateOrdersOf, readNumber, readYesNo, type DateOrder, type Decimal } from './values.ts';
+import { DECIMALS, dateOrdersOf, readNumber, readYesNo, several, type DateOrder, type Decimal } from './values.ts';
 
 /** Names that columns have elsewhere, as letters alone. */
 const SYNONYMS = {
@@ -60,6 +62,8 @@ export interface Profile {
   /** Different values; beyond some they are not counted. */
   distinct: number;
   several: number;
+  /** What its cells say, each once, as one choice and as several; empty where they are too many to choose from. */
+  options: { choice: string[]; choices: string[] };
 }
 
 const SAMPLES = 3;
@@ -84,7 +88,8 @@ export function profileOf(columns: number, rows: readonly Row[], country: Countr
       email: 0,
       phone: 0,
       distinct: 0,
-      several: 0
+      several: 0,
+      options: { choice: [], choices: [] }
     };
     for (const { cells } of rows) {
       const cell = (cells[i] ?? '').trim();
@@ -108,8 +113,16 @@ export function profileOf(columns: number, rows: readonly Row[], country: Countr
       if (/[;|]/.test(cell)) p.several++;
     }
     p.distinct = seen.size;
+    if (seen.size < DISTINCT)
+      p.options = { choice: asOptions([...seen]), choices: asOptions([...seen].flatMap(several)) };
     return p;
   });
+}
+
+/** Different values that may be chosen from; none where they are too many or too long for that. */
+function asOptions(values: string[]): string[] {
+  const different = values.filter((v, i) => values.findIndex((w) => w.toLowerCase() === v.toLowerCase()) === i);
+  return different.length > MOST_VALUES || different.some((v) => v.length > LONGEST.label) ? [] : different;
 }
 
 const most = (part: number, of: number): boolean => of > 0 && part >= of * 0.9;

@@ -142,7 +142,8 @@ export function dateOrdersOf(cell: string): { orders: DateOrder[]; hangsOnOrder:
   return { orders: DATE_ORDERS.filter((o) => readWall(cell, o) !== null), hangsOnOrder: isYearLast(cell) };
 }
 
-const several = (cell: string): string[] => [
+/** The parts of a cell that names several. */
+export const several = (cell: string): string[] => [
   ...new Set(
     cell
       .split(/[;|]/.test(cell) ? /[;|]/ : /,/)

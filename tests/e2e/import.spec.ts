@@ -130,3 +130,34 @@ test('a file without names of columns is read by what is in it', async ({ page }
   await page.getByLabel('Column 2 is').selectOption('first_name');
   await expect(page.getByRole('button', { name: 'Import 2 people: 2 new, 0 changed' })).toBeEnabled();
 });
+
+test('a new field of choices: what it may be is what stands in the file, until somebody says otherwise', async ({
+  page,
+  query
+}) => {
+  await page.goto('/people/import');
+  await page.locator('input[type=file]').setInputFiles({
+    name: 'passes.csv',
+    mimeType: 'text/csv',
+    buffer: Buffer.from(
+      'email,pass kind\na@passes.example,gold\nb@passes.example,silver\nc@passes.example,Gold\nd@passes.example,slver\n'
+    )
+  });
+  await page.getByLabel('Type of pass kind').selectOption('choice');
+  const may = page.getByLabel('What pass kind may be, with ;');
+  await expect(may).toHaveValue('gold; silver; slver');
+  await may.fill('gold; silver; bronze');
+  await may.press('Tab');
+  await expect(page.getByTestId('refused')).toHaveText('1');
+  await page.getByLabel('Values that do not fit').selectOption('leave out');
+  await expect(page.getByText('1 value does not fit, like “slver”')).toBeVisible();
+  await page.getByRole('button', { name: 'Import 4 people: 4 new, 0 changed' }).click();
+  await expect(page.getByRole('heading', { name: 'Imported' })).toBeVisible();
+  expect(
+    await query(`select f.value -> 'options' as options from workspace, jsonb_array_elements(settings -> 'fields') as f (value)
+      where f.value ->> 'name' = 'pass_kind'`)
+  ).toEqual([{ options: ['gold', 'silver', 'bronze'] }]);
+  expect(
+    await query(`select fields ->> 'pass_kind' as kind from people where email like '%@passes.example' order by email`)
+  ).toEqual([{ kind: 'gold' }, { kind: 'silver' }, { kind: 'gold' }, { kind: null }]);
+});

@@ -1,5 +1,6 @@
 <!-- The columns of a file, one a row: what stands in them, what they are taken as, and how their values are read. -->
 <script lang="ts">
+  import { TextInput } from 'carbon-components-svelte';
   import type { FieldType } from '$core/person/values.ts';
   import type { Opened } from '$server/imports/imports.ts';
   import type { ColumnPlan, ImportPlan, Target } from '$server/imports/plan.ts';
@@ -54,6 +55,24 @@
     const type = target.startsWith('field:') ? (declared(target) ?? columns[i]?.type ?? 'text') : undefined;
     onchange(i, { target, type });
   }
+  /** What a new field may be is what stands in the file, until somebody says otherwise. */
+  function retype(i: number, type: FieldType): void {
+    const found = isChoice(type) ? (opened.profiles[i]?.options[type] ?? []) : [];
+    onchange(i, { type, options: found.length ? found : undefined });
+  }
+  const isChoice = (type: FieldType | undefined): type is 'choice' | 'choices' =>
+    type === 'choice' || type === 'choices';
+  const optionsOf = (text: string): string[] | undefined => {
+    const named = [
+      ...new Set(
+        text
+          .split(';')
+          .map((o) => o.trim())
+          .filter(Boolean)
+      )
+    ];
+    return named.length ? named : undefined;
+  };
   const made = $derived(columns.flatMap((c) => (isNew(c.target) ? [c.target.slice(6)] : [])));
   const reads = (c: ColumnPlan, type: 'dates' | 'decimal'): boolean =>
     c.target.startsWith('field:') &&
@@ -90,7 +109,7 @@
                   label="Type of {name}"
                   options={TYPES}
                   value={column.type ?? 'text'}
-                  onchange={(type) => onchange(i, { type })}
+                  onchange={(type) => retype(i, type)}
                 />
               {/if}
               {#if reads(column, 'dates')}
@@ -115,6 +134,19 @@
                   value={column.decimal ?? ''}
                   onchange={(decimal) => onchange(i, { decimal: decimal || undefined })}
                 />
+              {/if}
+              {#if isChoice(column.type) && !declared(column.target)}
+                <div class="may">
+                  <TextInput
+                    size="sm"
+                    hideLabel
+                    labelText="What {name} may be, with ;"
+                    title="What it may be, with ; between; empty: anything"
+                    placeholder="may be anything"
+                    value={(column.options ?? []).join('; ')}
+                    on:change={(e) => onchange(i, { options: optionsOf(String(e.detail ?? '')) })}
+                  />
+                </div>
               {/if}
             </div>
             {#if left}<small class="misfit"
@@ -181,6 +213,9 @@
     grid-template-columns: 1fr 1fr;
     gap: 6px;
     align-items: center;
+  }
+  .may {
+    grid-column: 1 / -1;
   }
   .misfit {
     color: var(--attention);
