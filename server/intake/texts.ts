@@ -7,7 +7,7 @@ import { MINUTE } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { readAnswerKey, readMessageKey } from '../engine/message-id.ts';
+import { readAnswerKey, readMessageKey, type MessageRef } from '../engine/message-id.ts';
 import type { DeliveryReport, InboundText } from '../sms/gateway.ts';
 
 /** What became of a text. `help`: what asks for help is answered at once, by these words where there are any. */
@@ -73,51 +73,57 @@ export async function saveTextWords(db: Db, words: TextWords): Promise<void> {
 /** The gateway says what became of a text that it took. False where it names none of ours. */
 export async function textReported(pool: Pool, secret: Buffer, report: DeliveryReport): Promise<boolean> {
   const answer = readAnswerKey(secret, report.id);
-  if (answer) return answerReported(pool, answer, report);
+  if (answer) return (await answerReported(pool, answer, report)) || answerReported(pool, answer, report);
   const ref = readMessageKey(secret, report.id);
   if (!ref) return false;
-  return transaction(pool, async (db) => {
-    const at = await now(db);
-    const failed = report.status === 'undelivered';
-    const { rows } = await db.query<{ person_id: number; walk_id: number; journey_id: number; step: string }>(
-      failed
-        ? `update messages set state = case when coalesce(jsonb_array_length(copies), 0) = $5 then 'bounced' else state end,
-             trouble = case when coalesce(jsonb_array_length(copies), 0) = $5 then $3 else trouble end,
-             error = case when coalesce(jsonb_array_length(copies), 0) = $5 then $4 else error end
-           where person_id = person_now($1) and id = $2 and channel = 'sms'
-           returning person_id, walk_id, journey_id, step`
-        : `select person_id, walk_id, journey_id, step from messages where person_id = person_now($1) and id = $2 and channel = 'sms' and $3::text is null
-             and $4::text is null and $5::integer >= 0`,
-      [
-        ref.person,
-        ref.message,
-        failed ? (report.code === 'unknown-number' ? 'mailbox' : 'full') : null,
-        failed ? report.error : null,
-        ref.copy
-      ]
-    );
-    const message = rows[0];
-    if (!message) return false;
-    // That a text was taken is told when it is handed over; only what did not arrive is news.
-    if (!failed) return true;
-    await db.query(
-      `insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
+  const take = (): Promise<boolean> => againIfGone(() => transaction(pool, (db) => takeReport(db, ref, report)));
+  // Whoever is just being made one with somebody is found under the other number the next time.
+  return (await take()) || take();
+}
+
+async function takeReport(db: Db, ref: MessageRef, report: DeliveryReport): Promise<boolean> {
+  const at = await now(db);
+  const { rows } = await db.query<{
+    person_id: number;
+    walk_id: number;
+    journey_id: number;
+    step: string;
+    copy: number;
+  }>(
+    `select person_id, walk_id, journey_id, step, coalesce(jsonb_array_length(copies), 0) as copy from messages
+       where person_id = person_now($1) and id = $2 and channel = 'sms' for no key update`,
+    [ref.person, ref.message]
+  );
+  const message = rows[0];
+  if (!message) return false;
+  // That a text was taken is told when it is handed over; only what did not arrive is news.
+  if (report.status !== 'undelivered') return true;
+  const unknown = report.code === 'unknown-number';
+  // What is told of an earlier copy says nothing about the one that is on its way.
+  if (message.copy === ref.copy)
+    await db.query(`update messages set state = 'bounced', trouble = $3, error = $4 where person_id = $1 and id = $2`, [
+      message.person_id,
+      ref.message,
+      unknown ? 'mailbox' : 'full',
+      report.error
+    ]);
+  await db.query(
+    `insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
        values ($1, 'bounced', $2, 'sms', $3, $4, $5, $6, $7, $8) on conflict do nothing`,
-      [
-        message.person_id,
-        ts(at),
-        `${report.id} ${report.status} ${Math.floor(at / MINUTE)}`,
-        message.walk_id,
-        message.journey_id,
-        message.step,
-        ref.message,
-        JSON.stringify({ channel: 'sms', hard: report.code === 'unknown-number', error: report.error })
-      ]
-    );
-    await notify(db, 'inbox');
-    await changed(db, { people: [message.person_id], journeys: [message.journey_id], post: true });
-    return true;
-  });
+    [
+      message.person_id,
+      ts(at),
+      `${report.id} ${report.status} ${Math.floor(at / MINUTE)}`,
+      message.walk_id,
+      message.journey_id,
+      message.step,
+      ref.message,
+      JSON.stringify({ channel: 'sms', hard: unknown, error: report.error })
+    ]
+  );
+  await notify(db, 'inbox');
+  await changed(db, { people: [message.person_id], journeys: [message.journey_id], post: true });
+  return true;
 }
 
 /** What became of a text that was written by hand. */

@@ -1,7 +1,9 @@
 /** Tasks for colleagues: which there are, and doing one. Walks that stand on one hear of it through the inbox, like of anything else. */
 import { allFields } from '../people/all-fields.ts';
 import { fillIn } from '../../core/message/personal.ts';
-import { now } from '../clock/clock.ts';
+import { fromWall, parseDate } from '../../core/time/civil.ts';
+import { DAY, MINUTE } from '../../core/time/duration.ts';
+import { now, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 
@@ -145,12 +147,19 @@ export async function doTask(pool: Pool, id: number, by: string, outcome: string
   });
 }
 
-/** Makes a task about somebody, by hand; false where there is nobody. */
-export async function addTask(db: Db, person: number, title: string, by: string): Promise<boolean> {
+/** Makes a task about somebody, by hand; false where there is nobody. `due`: the day (`2027-03-01`) by whose end it is due. */
+export async function addTask(
+  db: Db,
+  person: number,
+  { title, due }: { title: string; due: string | null },
+  by: string
+): Promise<boolean> {
+  const clock = await readClock(db);
+  const day = due === null ? null : parseDate(due);
   const { rowCount } = await db.query(
-    `insert into tasks (person_id, title, what, priority, awaited, created_at, made_by)
-     select id, $2, 'other', 1, false, $3, $4 from people where id = $1`,
-    [person, title, ts(await now(db)), by]
+    `insert into tasks (person_id, title, what, priority, awaited, created_at, made_by, due_at)
+     select id, $2, 'other', 1, false, $3, $4, $5 from people where id = $1`,
+    [person, title, ts(clock.now), by, day === null ? null : ts(fromWall(clock.zone, day + DAY - MINUTE))]
   );
   await changed(db, { people: [person], post: true });
   return rowCount === 1;

@@ -174,10 +174,12 @@ test('a task about somebody is made by hand, and done', async ({ page, query }) 
   const [{ id } = { id: 0 }] = await query<{ id: number }>('select id::int from people order by id offset 12 limit 1');
   await page.goto(`/people/${id}`);
   await page.getByRole('textbox', { name: 'A note' }).fill('Ring about {{ the }} dome');
+  await page.getByLabel('Day by which the task is due').fill('2099-12-24');
   await page.getByRole('button', { name: 'As a task' }).click();
   await expect(page.getByRole('listitem').filter({ hasText: 'Ring about {{ the }} dome — Nuala' })).toBeVisible();
   await page.goto('/tasks?view=all');
   const row = page.getByRole('row').filter({ hasText: 'Ring about {{ the }} dome' });
+  await expect(row).toContainText('24 Dec');
   await row.getByRole('button', { name: 'Done…' }).click();
   await page.getByRole('table').getByRole('button', { name: 'Done', exact: true }).click();
   await expect(row).toHaveCount(0);

@@ -13,6 +13,7 @@ import { messageKey, readMessageKey } from '../../server/engine/message-id.ts';
 import { backoff, MOST_TRIES } from '../../server/engine/outbox-record.ts';
 import { clicked } from '../../server/intake/intake.ts';
 import { readToken } from '../../server/intake/token.ts';
+import { transaction } from '../../server/db/pool.ts';
 import { textReported } from '../../server/intake/texts.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { personPage } from '../../server/people/people.ts';
@@ -484,6 +485,25 @@ describe('a text', () => {
     await world.pool.query(`update messages set state = 'sending', not_before = now() - interval '1 second'`);
     await dispatch(world);
     expect(world.handset.texts.map((t) => t.repeats)).toEqual([1]);
+  });
+
+  it('whose report comes in the very moment of a merge is told of the one they are then', async () => {
+    await addPeople(world.pool, [reachable('p'), reachable('q', (p) => void p.fields.set('phone', '+447700900002'))]);
+    await enter(text('t'));
+    await skipTo(world, MONDAY);
+    const report = { status: 'undelivered', code: 'unreachable', error: 'off' } as const;
+    const told = await transaction(world.pool, async (db) => {
+      await db.query(`insert into merged (gone, person_id, walks, at, by) values (1, 2, 1, now(), 'test')`);
+      for (const table of ['walks', 'messages'])
+        await db.query(`update ${table} set person_id = 2 where person_id = 1`);
+      const waiting = textReported(world.pool, world.secret, { id: world.handset.texts[0]!.id, ...report });
+      await new Promise((resolve) => setTimeout(resolve, 300));
+      return { waiting };
+    });
+    expect(await told.waiting).toBe(true);
+    const { rows } = await world.pool.query(`select person_id from happenings where name = 'bounced'`);
+    expect(rows).toEqual([{ person_id: 2 }]);
+    expect((await messages())[0]).toMatchObject({ state: 'bounced' });
   });
 
   it('to a number that nobody has bounces; a wrong address of the gateway is a matter of ours', async () => {

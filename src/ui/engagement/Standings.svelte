@@ -2,6 +2,7 @@
 <script lang="ts">
   import { number, percent, plural } from '$core/tell/words.ts';
   import type { Outlook } from '$server/engagement/preview.ts';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import type { Band } from './bands.ts';
 
   interface Props {
@@ -19,7 +20,13 @@
 </script>
 
 <section aria-label="Who stands where" aria-busy={busy}>
-  <h3>Who stands where</h3>
+  <h3>
+    Who stands where
+    {#if outlook && !part}<SaveTable
+        name="who stands where"
+        rows={() => bands.map((b) => ({ band: b.name, today: b.today, ...(changed ? { then: b.then } : {}) }))}
+      />{/if}
+  </h3>
   {#if problem}<p class="problem" role="alert">{problem}</p>
   {:else if outlook}
     <p role="status">
@@ -65,6 +72,8 @@
     opacity: 0.6;
   }
   h3 {
+    display: flex;
+    justify-content: space-between;
     font-size: 14px;
     font-weight: 700;
   }

@@ -3,12 +3,28 @@
   import type { ImportLine } from '$server/imports/imports.ts';
   import { number } from '$core/tell/words.ts';
   import { useFormat } from '$ui/format.ts';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import { stateWords } from './words.ts';
 
   let { imports }: { imports: ImportLine[] } = $props();
   const format = useFormat();
 </script>
 
+<p class="save">
+  <SaveTable
+    name="imports"
+    rows={() =>
+      imports.map((i) => ({
+        file: i.name,
+        begun: new Date(i.at).toISOString(),
+        by: i.by,
+        new: i.made,
+        changed: i.updated,
+        refused: i.refused,
+        state: stateWords(i)
+      }))}
+  />
+</p>
 <table class="figures">
   <thead>
     <tr>
@@ -35,5 +51,9 @@
 <style>
   table {
     width: 100%;
+  }
+  .save {
+    float: right;
+    margin-top: -26px;
   }
 </style>

@@ -24,7 +24,15 @@
   }
 </script>
 
-<span class="soft"
+<span class="soft save"
   >Save as <button class="act" onclick={() => save('csv')}>CSV</button>,
   <button class="act" onclick={() => save('ndjson')}>NDJSON</button></span
 >
+
+<style>
+  /* Beside a heading it is no part of it. */
+  .save {
+    font-size: 12.5px;
+    font-weight: 400;
+  }
+</style>

@@ -8,6 +8,7 @@
   import { send } from '$ui/api.ts';
   import { useFormat } from '$ui/format.ts';
   import { fieldText, heading, plural, number } from '$core/tell/words.ts';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import type { Selection } from './editor.svelte.ts';
 
   interface Props {
@@ -69,6 +70,19 @@
     void selection;
     onlane(null);
   });
+  const iso = (at: number | null): string | null => (at === null ? null : new Date(at).toISOString());
+  const rows = () =>
+    (shown?.people ?? []).map((p) => ({
+      person: p.id,
+      name: p.name,
+      ...(shown?.shown.field ? { [shown.shown.field]: fieldText(p.field) } : {}),
+      stands: p.standing === null ? 'gone on' : STANDS[p.standing],
+      since: iso(p.since),
+      'moves on': iso(p.due),
+      ...(shown?.shown.score ? { [shown.shown.score]: p.score } : {}),
+      'last did': p.lastDid,
+      'last did at': iso(p.lastDidAt)
+    }));
   /** What became of sending again, until something else is looked at. */
   let resent = $state('');
   $effect(() => {
@@ -91,7 +105,10 @@
 
 <section aria-label={title}>
   <header>
-    <h2>{title} <span class="count">{number(shown?.total ?? 0)}</span></h2>
+    <h2>
+      {title} <span class="count">{number(shown?.total ?? 0)}</span>
+      {#if shown?.people.length}<SaveTable name={title} {rows} />{/if}
+    </h2>
     {#if stepFigures && step && (step.kind === 'email' || step.kind === 'sms')}
       <p class="soft">
         {name(step.key)}: {plural(stepFigures.done, 'sent', 'sent')}, {number(stepFigures.opened)} opened, {number(

@@ -2,6 +2,7 @@
   import { enhance } from '$app/forms';
   import { number } from '$core/tell/words.ts';
   import { useFormat } from '$ui/format.ts';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import type { ActionData, PageData } from './$types';
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
@@ -23,6 +24,19 @@
   <section>
     <div class="head">
       <h2>People <span class="soft">{number(data.total)}</span></h2>
+      {#if data.aside.length}
+        <SaveTable
+          name="set aside"
+          rows={() =>
+            data.aside.map((a) => ({
+              since: new Date(a.since).toISOString(),
+              person: a.person,
+              name: a.name,
+              'what happened': a.error,
+              tries: a.attempts
+            }))}
+        />
+      {/if}
       {#if data.aside.length > 1}
         <form method="post" action="?/people" use:enhance><button class="act">Try all again</button></form>
       {/if}
@@ -52,7 +66,25 @@
   </section>
 
   <section>
-    <div class="head"><h2>Calls, notices and questions that did not arrive</h2></div>
+    <div class="head">
+      <h2>Calls, notices and questions that did not arrive</h2>
+      {#if data.errands.length}
+        <SaveTable
+          name="not arrived"
+          rows={() =>
+            data.errands.map((e) => ({
+              due: new Date(e.at).toISOString(),
+              what: KINDS[e.kind] ?? e.kind,
+              person: e.person,
+              name: e.name,
+              journey: e.journey,
+              step: e.step,
+              'what happened': e.error,
+              tries: e.attempts
+            }))}
+        />
+      {/if}
+    </div>
     {#if data.errands.length}
       <table class="figures">
         <thead

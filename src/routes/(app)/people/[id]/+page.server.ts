@@ -115,11 +115,16 @@ export const actions: Actions = {
   },
   /** What was written becomes a task. */
   task: async ({ params, request, locals }) => {
-    const read = naming(LONGEST.name)
-      .min(1)
-      .safeParse((await request.formData()).get('words'));
-    if (!read.success) return fail(400, { problem: `A task of one to ${LONGEST.name} characters.` });
-    const done = await addTask(db(), idOf(params.id), read.data, locals.user?.name ?? 'somebody');
+    const data = await request.formData();
+    const title = naming(LONGEST.name).min(1).safeParse(data.get('words'));
+    if (!title.success) return fail(400, { problem: `A task of one to ${LONGEST.name} characters.` });
+    const due = z.iso
+      .date()
+      .nullable()
+      .safeParse(data.get('due') || null);
+    if (!due.success) return fail(400, { problem: 'Until which day? Write it as 2027-03-01, or leave it open.' });
+    const task = { title: title.data, due: due.data };
+    const done = await addTask(db(), idOf(params.id), task, locals.user?.name ?? 'somebody');
     return done ? { done: true } : error(404, NOBODY);
   },
   /** A text to them, in answer to theirs. */

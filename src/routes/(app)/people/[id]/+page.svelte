@@ -100,7 +100,8 @@
       >
         <TextInput size="sm" hideLabel labelText="A note" placeholder="A note on them" name="words" maxlength={2000} />
         <Button size="small" kind="tertiary" type="submit">Add the note</Button>
-        <Button size="small" kind="ghost" type="submit" formaction="?/task">As a task</Button>
+        <Button size="small" kind="ghost" type="submit" formaction="?/task">As a task, by</Button>
+        <TextInput size="sm" type="date" hideLabel labelText="Day by which the task is due" name="due" />
       </form>
       <TextInput
         size="sm"
@@ -278,7 +279,7 @@
     gap: 8px;
   }
   .note {
-    grid-template-columns: 1fr auto auto;
+    grid-template-columns: 1fr auto auto 136px;
   }
   .line :global(.bx--btn) {
     flex: none;
@@ -377,7 +378,7 @@
   }
   .tags li {
     display: grid;
-    grid-template-columns: 1fr auto auto;
+    grid-template-columns: 1fr auto auto 136px;
     gap: 10px;
     align-items: baseline;
   }

@@ -7,6 +7,7 @@
   import { heading, number, plural } from '$core/tell/words.ts';
   import { useFormat } from '$ui/format.ts';
   import Pick from '$ui/kit/Pick.svelte';
+  import SaveTable from '$ui/kit/SaveTable.svelte';
   import Which from '$ui/kit/Which.svelte';
   import Frame from '$ui/people/Frame.svelte';
   import Compare from '$ui/person/Compare.svelte';
@@ -48,6 +49,18 @@
   const apart = (g: DoubleGroup): string =>
     g.people.map((p) => (g.why === 'phone' ? p.phone : (p.email ?? p.phone)) ?? '').join(' · ');
   const group = $derived(comparable[at] ?? null);
+  /** One row a person: whoever has the same words in the first column may be one. */
+  const saved = () =>
+    data.groups.flatMap((g) =>
+      g.people.map((p) => ({
+        'alike in': `${WHY[g.why]} (${g.key})`,
+        person: p.id,
+        name: p.name,
+        email: p.email,
+        phone: p.phone,
+        place: p.place
+      }))
+    );
 
   function keys(event: KeyboardEvent): void {
     const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
@@ -114,6 +127,7 @@
     {#if made}<p class="done" role="status">They are one now: <a href="/people/{made}">see them</a>.</p>{/if}
   {/snippet}
   <div class="list">
+    {#if data.groups.length}<p class="save"><SaveTable name="doubles" rows={saved} /></p>{/if}
     <!-- svelte-ignore a11y_no_noninteractive_element_interactions (arrows go through the rows' own links) -->
     <table class="figures" onkeydown={keys} aria-label="People who may be one">
       <thead>
@@ -202,6 +216,10 @@
     display: flex;
     gap: 8px;
     align-items: flex-end;
+  }
+  .save {
+    padding: 4px 12px 0;
+    text-align: right;
   }
   .list {
     background: var(--surface);

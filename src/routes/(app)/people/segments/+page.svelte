@@ -36,7 +36,19 @@
 
 {#snippet people(title: string, of: Member[], none: string)}
   <div>
-    <h3>{title}</h3>
+    <h3>
+      {title}
+      {#if of.length}<SaveTable
+          name="{chosen?.name ?? 'segment'}, {title.toLowerCase()}"
+          rows={() =>
+            of.map((m) => ({
+              person: m.id,
+              name: m.name,
+              joined: new Date(m.since).toISOString(),
+              left: m.left === null ? null : new Date(m.left).toISOString()
+            }))}
+        />{/if}
+    </h3>
     <table class="figures">
       <tbody>
         {#each of as m (m.id)}
@@ -155,6 +167,8 @@
     font-weight: 700;
   }
   h3 {
+    display: flex;
+    justify-content: space-between;
     margin-bottom: 2px;
     font-size: 13px;
     font-weight: 650;
