@@ -15,12 +15,12 @@ export async function importWhole(
   took: (what: 'reading' | 'taking in', ms: number) => void = () => undefined
 ): Promise<{ preview: Preview; line: ImportLine }> {
   let from = performance.now();
-  const opened = await openImport(pool, { name, id: null, user: null, by: name }, () => [bytes]);
+  const opened = await openImport(pool, { name, id: null, user: null, by: 'set-up' }, () => [bytes]);
   const preview = await readImport(pool, opened.id, plan(opened.plan), [bytes]);
   if (!preview) throw new Error('the file was not read to its end');
   took('reading', performance.now() - from);
   from = performance.now();
-  const begun = await beginImport(pool, opened.id, name);
+  const begun = await beginImport(pool, opened.id, 'set-up');
   if (!begun.ok) throw new Error(begun.problem);
   for (;;) {
     const line = await importLine(pool, opened.id);

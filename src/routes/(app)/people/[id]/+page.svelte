@@ -268,7 +268,7 @@
 <style>
   .tools {
     display: grid;
-    grid-template-columns: 1.6fr 1fr;
+    grid-template-columns: 1fr 190px;
     gap: 16px;
     margin-bottom: 10px;
   }
@@ -281,6 +281,7 @@
   .note {
     grid-template-columns: 1fr auto auto 136px;
   }
+  .note :global(.bx--btn),
   .line :global(.bx--btn) {
     flex: none;
     min-width: 0;
@@ -378,7 +379,7 @@
   }
   .tags li {
     display: grid;
-    grid-template-columns: 1fr auto auto 136px;
+    grid-template-columns: 1fr auto auto;
     gap: 10px;
     align-items: baseline;
   }
