@@ -12,7 +12,7 @@ import { compileSettings, type Workspace } from '../../core/settings/workspace.t
 import type { Settings } from '../../core/settings/schema.ts';
 import { readClock } from '../clock/clock.ts';
 import type { Pool } from '../db/pool.ts';
-import { loadPast } from '../engine/past.ts';
+import { MOST_PAST, pastInParts } from '../engine/past.ts';
 import { plansOf } from '../engine/plans.ts';
 
 /** People by where they stand: names of rungs (empty: on none), or points as text. */
@@ -54,7 +54,8 @@ export async function outlook(
   pool: Pool,
   { kind, name, before, after }: Asked,
   tell: (so: Outlook) => void,
-  signal?: AbortSignal
+  signal?: AbortSignal,
+  most = MOST_PAST
 ): Promise<Outlook> {
   const { now, zone } = await readClock(pool);
   const [was, would] = [compileSettings(before, zone), compileSettings(after, zone)];
@@ -80,21 +81,18 @@ export async function outlook(
       });
       if (!rows.length) break;
       reached = rows.at(-1)?.id ?? reached;
-      const past = await loadPast(
-        pool,
-        rows.map((r) => r.id),
-        names,
-        plansOf(pool)
-      );
-      for (const row of rows) {
-        const person = stateOf(row);
-        const standsAt = standing(kind, name, was, person, now);
-        rebuild(would, person, past.get(row.id) ?? [], which, now);
-        const wouldStand = standing(kind, name, would, person, now);
-        so.today[standsAt] = (so.today[standsAt] ?? 0) + 1;
-        so.then[wouldStand] = (so.then[wouldStand] ?? 0) + 1;
-        if (standsAt !== wouldStand) so.moved++;
-      }
+      const states = new Map(rows.map((r) => [r.id, stateOf(r)]));
+      for await (const pasts of pastInParts(pool, [...states.keys()], names, plansOf(pool), most))
+        for (const [id, past] of pasts) {
+          const person = states.get(id);
+          if (!person) throw new Error(`nobody was asked about by the number ${id}`);
+          const standsAt = standing(kind, name, was, person, now);
+          rebuild(would, person, past, which, now);
+          const wouldStand = standing(kind, name, would, person, now);
+          so.today[standsAt] = (so.today[standsAt] ?? 0) + 1;
+          so.then[wouldStand] = (so.then[wouldStand] ?? 0) + 1;
+          if (standsAt !== wouldStand) so.moved++;
+        }
       so.looked += rows.length;
       tell(so);
     }

@@ -15,14 +15,49 @@ interface ScoredRow {
   detail: { score?: string; points?: number };
 }
 
-/** By person. `names`: of the happenings that are asked about; `before`: only what has a lower place. */
+/** How much of anything is read of one person (their latest), and of several together. */
+export const MOST_PAST = { one: 100_000, together: 200_000 };
+
+/** Several people have more on record together than is held in memory at once: they have to be asked of in smaller parts. */
+export class TooMuchPast extends Error {}
+
+/** What is on record of people, in as many parts as it takes. */
+export async function* pastInParts(
+  db: Db,
+  people: readonly number[],
+  names: ReadonlySet<string>,
+  plans: PlanBook,
+  most = MOST_PAST
+): AsyncGenerator<Map<number, Past[]>> {
+  try {
+    yield await loadPast(db, people, names, plans, { most });
+    return;
+  } catch (error) {
+    if (!(error instanceof TooMuchPast)) throw error;
+  }
+  const middle = Math.ceil(people.length / 2);
+  yield* pastInParts(db, people.slice(0, middle), names, plans, most);
+  yield* pastInParts(db, people.slice(middle), names, plans, most);
+}
+
+/**
+ * By person. `names`: of the happenings that are asked about; `before`: only what has a lower place.
+ * @throws {TooMuchPast} never of one person alone: of whom there is more, the latest is read.
+ */
 export async function loadPast(
   db: Db,
   people: readonly number[],
   names: ReadonlySet<string>,
   plans: PlanBook,
-  before = Number.MAX_SAFE_INTEGER
+  { before = Number.MAX_SAFE_INTEGER, most = MOST_PAST }: { before?: number; most?: typeof MOST_PAST } = {}
 ): Promise<Map<number, Past[]>> {
+  // One more than is taken tells that there is too much.
+  const together = people.length > 1 ? most.together + 1 : most.one;
+  const bounded = <T>(rows: T[]): T[] => {
+    if (people.length > 1 && rows.length > most.together)
+      throw new TooMuchPast('too much on record to be read at once');
+    return rows;
+  };
   const found = new Map<number, { place: number; past: Past }[]>(people.map((id) => [id, []]));
   const put = (person: number, place: number, past: Past): void => void found.get(person)?.push({ place, past });
   const happenings = await db.query<HappeningRow & { worked: number }>({
@@ -34,15 +69,16 @@ export async function loadPast(
       cross join lateral (
         select * from happenings h where h.person_id = p.id and h.record > 0 and h.record < $3 and h.handled_at is not null
           and h.name = any($2::text[])
-        offset 0
-      ) h`,
-    values: [people, [...names, GIVEN_POINTS], before]
+        order by h.id desc limit $4
+      ) h
+      limit $5`,
+    values: [people, [...names, GIVEN_POINTS], before, most.one, together]
   });
   await plans.name(
     db,
     happenings.rows.flatMap((r) => r.journey_id ?? [])
   );
-  for (const r of happenings.rows) {
+  for (const r of bounded(happenings.rows)) {
     const { score, points } = r.data;
     if (r.name === GIVEN_POINTS)
       put(r.person_id, r.record ?? 0, { at: r.worked, score: String(score), change: { add: Number(points) } });
@@ -52,25 +88,35 @@ export async function loadPast(
     const { rows } = await db.query<SentRow>({
       name: 'load-past-sent',
       text: `select m.person_id, m.walk_id, m.journey_id, m.step, m.visit, m.channel, m.address, m.created_at, m.record, m.service
-        from messages m where m.person_id = any($1::bigint[]) and m.record < $2`,
-      values: [people, before]
+        from unnest($1::bigint[]) as p (id)
+        cross join lateral (
+          select * from messages m where m.person_id = p.id and m.record < $2 order by m.id desc limit $3
+        ) m
+        limit $4`,
+      values: [people, before, most.one, together]
     });
     await plans.name(
       db,
       rows.map((r) => r.journey_id)
     );
-    for (const r of rows)
+    for (const r of bounded(rows))
       put(r.person_id, r.record + 0.5, { at: r.created_at, happening: sentAsHappening(sentOf(r, plans)) });
   }
   const scored = await db.query<ScoredRow>({
     name: 'load-past-scored',
-    text: `select person_id, at, record, journey_id, version, step, detail from trail
-      where person_id = any($1::bigint[]) and what = 'scored' and step is not null and record < $2 order by id`,
-    values: [people, before]
+    text: `
+      select t.person_id, t.at, t.record, t.journey_id, t.version, t.step, t.detail
+      from unnest($1::bigint[]) as p (id)
+      cross join lateral (
+        select * from trail t where t.person_id = p.id and t.what = 'scored' and t.step is not null and t.record < $2
+        order by t.id desc limit $3
+      ) t
+      limit $4`,
+    values: [people, before, most.one, together]
   });
   await plans.ensure(db, scored.rows);
   // What a step gave is written down just before what it set off.
-  for (const r of scored.rows) {
+  for (const r of bounded(scored.rows)) {
     const step = plans.found(r.journey_id, r.version)?.byKey.get(r.step)?.step;
     const change =
       step?.kind === 'score' && step.add !== undefined

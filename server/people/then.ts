@@ -98,7 +98,7 @@ export async function personThen(
   await deeds(db, id, person, all.filter(had), place, plans);
   const which = { scores: new Set(workspace.scores.keys()), ladders: new Set(workspace.ladders.map((l) => l.name)) };
   const names = heardBy(workspace, which);
-  const past = (await loadPast(db, [id], names, plans, place.record)).get(id) ?? [];
+  const past = (await loadPast(db, [id], names, plans, { before: place.record })).get(id) ?? [];
   for (const one of past) if ('score' in one) which.scores.add(one.score);
   rebuild(workspace, person, past, which, place.at);
   return { person, unknown };

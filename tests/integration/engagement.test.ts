@@ -1,6 +1,7 @@
 /** Ladders and score models changed: what would become of everybody beforehand, what does become of them, and that nobody hears of it. */
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { modelOf, removeModel, saveModel, usesOf, withModel } from '../../server/engagement/models.ts';
+import { loadPast, MOST_PAST } from '../../server/engine/past.ts';
 import { outlook, type Outlook } from '../../server/engagement/preview.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { personPage } from '../../server/people/people.ts';
@@ -94,6 +95,34 @@ describe('a score model', () => {
     await skipTo(world, MONDAY + 13 * DAYS);
     expect((await points())[2]).toEqual({ points: 12 });
     expect((await ask('score', next)).moved).toBe(0);
+  });
+
+  it('is worked out in smaller parts where people have too much on record to be read at once', async () => {
+    await lives(settings({ scores: [model(5)] }));
+    const { together } = MOST_PAST;
+    MOST_PAST.together = 2;
+    try {
+      const next = model(2);
+      expect((await ask('score', next)).then).toEqual({ 14: 1, 12: 1, 10: 1 });
+      await saveModel(world.pool, 'score', next, 'Ada', (await readSaved(world.pool)).revision);
+      await skipTo(world, MONDAY + 12 * DAYS + 1000);
+      expect(await points()).toEqual([{ points: 14 }, { points: 12 }, { points: 10 }]);
+      expect((await world.pool.query('select from set_aside')).rowCount).toBe(0);
+    } finally {
+      MOST_PAST.together = together;
+    }
+    // Of one who has more than is ever read, it is the latest.
+    const read = async (one: number) => {
+      const past = await loadPast(world.pool, [1], new Set(['opened']), world.engine.plans, {
+        most: { one, together }
+      });
+      return past
+        .get(1)
+        ?.flatMap((p) => ('happening' in p ? [(p.at - MONDAY) / DAYS] : []))
+        .map(Math.floor);
+    };
+    expect(await read(100)).toEqual([0, 5]);
+    expect(await read(1)).toEqual([5]);
   });
 
   it('that is new counts what happened before it was there, with its decay', async () => {
