@@ -6,14 +6,12 @@ import type { Condition } from '../core/condition/schema.ts';
 import { conditionSql, Parameters } from '../core/condition/sql.ts';
 import { compileSettings } from '../core/settings/workspace.ts';
 import { knownZones } from '../server/crowds/may-have-changed.ts';
-import { migrate } from '../server/db/migrate.ts';
-import { openPool, ts, type Pool } from '../server/db/pool.ts';
-import { withCluster } from './database.ts';
+import { ts } from '../server/db/pool.ts';
+import { NOW, withPeople } from './people.ts';
 import { median, type Benchmark, type Row } from './row.ts';
 
 const PEOPLE = 1_000_000;
 const ROUNDS = 5;
-const NOW = Date.parse('2027-03-01T09:00:00Z');
 
 /** Each question as a condition, and as somebody would write it who knows what the values are. */
 const QUESTIONS: [name: string, condition: Condition, byHand: string][] = [
@@ -40,33 +38,8 @@ const QUESTIONS: [name: string, condition: Condition, byHand: string][] = [
   ]
 ];
 
-/** People with facts of every kind, as conditions ask for them. */
-export async function fill(pool: Pool, people = PEOPLE): Promise<void> {
-  const at = ts(NOW);
-  await pool.query(
-    `insert into people (email, zone, fields, created_at, updated_at)
-     select 'p' || n || '@people.example', case when n % 3 = 0 then 'Europe/Dublin' end,
-       jsonb_build_object('town', (array['Quillmoor', 'Thornmere', 'Ennis', 'Aldbrook'])[1 + n % 4], 'visit', to_char(date '2027-03-01' - (n::bigint * 7919 % 400)::integer, 'YYYY-MM-DD')), $1, $1
-     from generate_series(1, ${people}) n`,
-    [at]
-  );
-  await pool.query(`insert into person_tags select id, 'member', $1 from people where id % 5 = 0`, [at]);
-  await pool.query(`insert into person_tags select id, 'staff', $1 from people where id % 97 = 0`, [at]);
-  await pool.query(`insert into consents select id, 'email', 'given', $1, 'bench' from people where id % 7 <> 0`, [at]);
-  await pool.query(`insert into scores select id, 'interest', id * 31 % 100, $1 from people where id % 2 = 0`, [at]);
-  await pool.query(
-    `insert into happenings (person_id, name, at, source, data, handled_at)
-     select id, 'page_seen', $1::timestamptz - (id % 90 || ' days')::interval, 'bench', '{"url": "/seats"}', $1 from people where id % 3 = 0`,
-    [at]
-  );
-  await pool.query('vacuum analyze');
-}
-
 export const segment: Benchmark = (say) =>
-  withCluster(async (cluster) => {
-    const pool = openPool(cluster.url);
-    await migrate(pool);
-    await fill(pool);
+  withPeople(PEOPLE, async (pool) => {
     say(`${PEOPLE.toLocaleString('en')} people are there`);
     const workspace = compileSettings(null);
     const zones = await knownZones(pool);
@@ -97,6 +70,5 @@ export const segment: Benchmark = (say) =>
         unit: 'ms'
       });
     }
-    await pool.end();
     return rows;
   });

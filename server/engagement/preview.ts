@@ -12,7 +12,8 @@ import { compileSettings, type Workspace } from '../../core/settings/workspace.t
 import type { Settings } from '../../core/settings/schema.ts';
 import { readClock } from '../clock/clock.ts';
 import type { Pool } from '../db/pool.ts';
-import { MOST_PAST, pastInParts } from '../engine/past.ts';
+import { MOST_PAST, type Most } from '../engine/bounds.ts';
+import { pastInParts } from '../engine/past.ts';
 import { plansOf } from '../engine/plans.ts';
 
 /** People by where they stand: names of rungs (empty: on none), or points as text. */
@@ -55,7 +56,7 @@ export async function outlook(
   { kind, name, before, after }: Asked,
   tell: (so: Outlook) => void,
   signal?: AbortSignal,
-  most = MOST_PAST
+  most: Most = MOST_PAST
 ): Promise<Outlook> {
   const { now, zone } = await readClock(pool);
   const [was, would] = [compileSettings(before, zone), compileSettings(after, zone)];

@@ -2,6 +2,7 @@
 import type { Workspace } from '../../core/settings/workspace.ts';
 import { DAY, rulerLength } from '../../core/time/duration.ts';
 import { ts, type Db } from '../db/pool.ts';
+import { bounded, MOST_PAST, rowsOf } from './bounds.ts';
 import type { InboxItem, LoadedPerson } from './load.ts';
 import { byRecord, happeningOf, sentAsHappening, sentOf, type HappeningRow, type SentRow } from './load-rows.ts';
 import type { PlanBook } from './plans.ts';
@@ -52,11 +53,12 @@ export async function loadEarlier(
       cross join lateral (
         select * from happenings h
         where h.person_id = p.id and h.record is not null and h.name = any($2::text[])
-        offset 0
+        order by h.id desc limit $3
       ) h
-      order by h.person_id, h.record`,
-    values: [people.map((p) => p.id), names]
+      limit $4`,
+    values: [people.map((p) => p.id), names, MOST_PAST.one, rowsOf(people.length)]
   });
+  bounded(rows, people.length).sort((a, b) => (a.record ?? 0) - (b.record ?? 0));
   await plans.name(
     db,
     rows.flatMap((r) => r.journey_id ?? [])

@@ -11,6 +11,7 @@ import type { Workspace } from '../../core/settings/workspace.ts';
 import { restoreWalk } from '../../core/walk/kept.ts';
 import type { Standing, Walk, WalkState } from '../../core/walk/walk.ts';
 import { ts, type Db } from '../db/pool.ts';
+import { bounded, MOST_PAST, rowsOf } from './bounds.ts';
 import { loadEarlier } from './load-earlier.ts';
 import { byRecord, happeningOf, sentAsHappening, sentOf, type HappeningRow, type SentRow } from './load-rows.ts';
 import type { PlanBook } from './plans.ts';
@@ -269,6 +270,7 @@ async function loadReactions(
   of: (id: number) => LoadedPerson
 ): Promise<void> {
   const values = [reading.map((r) => r.person), reading.map((r) => r.walk)];
+  const people = new Set(values[0]).size;
   const sent = await db.query<SentRow>({
     name: 'load-sent',
     text: `
@@ -286,16 +288,17 @@ async function loadReactions(
     text: `
       select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.data
       from unnest($1::bigint[], $2::integer[]) as w (person_id, id)
-      -- Walk by walk, by its index: "offset 0" keeps the planner from reading the table of a young workspace as a whole.
+      -- Walk by walk, by its index: the limit keeps the planner from reading the table of a young workspace as a whole.
       cross join lateral (
         select * from happenings h
         where h.person_id = w.person_id and h.walk_id = w.id and h.step is not null and h.handled_at is not null
           and h.name = any($3::text[])
-        offset 0
+        order by h.record desc limit $4
       ) h
-      order by h.person_id, h.record`,
-    values: [...values, [...new Set(reading.flatMap((r) => [...r.names]))]]
+      limit $5`,
+    values: [...values, [...new Set(reading.flatMap((r) => [...r.names]))], MOST_PAST.one, rowsOf(people)]
   });
+  bounded(reactions.rows, people).sort((a, b) => (a.record ?? 0) - (b.record ?? 0));
   for (const r of reactions.rows) of(r.person_id).state.reactions.push(happeningOf(r, plans));
   if (!reading.some((r) => r.names.has('sent'))) return;
   for (const person of new Set(reading.map((r) => of(r.person)))) {

@@ -2,6 +2,7 @@
 import { GIVEN_POINTS } from '../../core/person/happening.ts';
 import type { Past } from '../../core/engagement/rebuild.ts';
 import type { Db } from '../db/pool.ts';
+import { bounded, MOST_PAST, rowsOf, TooMuchPast, type Most } from './bounds.ts';
 import { happeningOf, sentAsHappening, sentOf, type HappeningRow, type SentRow } from './load-rows.ts';
 import type { PlanBook } from './plans.ts';
 
@@ -15,19 +16,13 @@ interface ScoredRow {
   detail: { score?: string; points?: number };
 }
 
-/** How much of anything is read of one person (their latest), and of several together. */
-export const MOST_PAST = { one: 100_000, together: 200_000 };
-
-/** Several people have more on record together than is held in memory at once: they have to be asked of in smaller parts. */
-export class TooMuchPast extends Error {}
-
 /** What is on record of people, in as many parts as it takes. */
 export async function* pastInParts(
   db: Db,
   people: readonly number[],
   names: ReadonlySet<string>,
   plans: PlanBook,
-  most = MOST_PAST
+  most: Most = MOST_PAST
 ): AsyncGenerator<Map<number, Past[]>> {
   try {
     yield await loadPast(db, people, names, plans, { most });
@@ -49,15 +44,10 @@ export async function loadPast(
   people: readonly number[],
   names: ReadonlySet<string>,
   plans: PlanBook,
-  { before = Number.MAX_SAFE_INTEGER, most = MOST_PAST }: { before?: number; most?: typeof MOST_PAST } = {}
+  { before = Number.MAX_SAFE_INTEGER, most = MOST_PAST }: { before?: number; most?: Most } = {}
 ): Promise<Map<number, Past[]>> {
-  // One more than is taken tells that there is too much.
-  const together = people.length > 1 ? most.together + 1 : most.one;
-  const bounded = <T>(rows: T[]): T[] => {
-    if (people.length > 1 && rows.length > most.together)
-      throw new TooMuchPast('too much on record to be read at once');
-    return rows;
-  };
+  const together = rowsOf(people.length, most);
+  const within = <T>(rows: T[]): T[] => bounded(rows, people.length, most);
   const found = new Map<number, { place: number; past: Past }[]>(people.map((id) => [id, []]));
   const put = (person: number, place: number, past: Past): void => void found.get(person)?.push({ place, past });
   const happenings = await db.query<HappeningRow & { worked: number }>({
@@ -78,7 +68,7 @@ export async function loadPast(
     db,
     happenings.rows.flatMap((r) => r.journey_id ?? [])
   );
-  for (const r of bounded(happenings.rows)) {
+  for (const r of within(happenings.rows)) {
     const { score, points } = r.data;
     if (r.name === GIVEN_POINTS)
       put(r.person_id, r.record ?? 0, { at: r.worked, score: String(score), change: { add: Number(points) } });
@@ -99,7 +89,7 @@ export async function loadPast(
       db,
       rows.map((r) => r.journey_id)
     );
-    for (const r of bounded(rows))
+    for (const r of within(rows))
       put(r.person_id, r.record + 0.5, { at: r.created_at, happening: sentAsHappening(sentOf(r, plans)) });
   }
   const scored = await db.query<ScoredRow>({
@@ -116,7 +106,7 @@ export async function loadPast(
   });
   await plans.ensure(db, scored.rows);
   // What a step gave is written down just before what it set off.
-  for (const r of bounded(scored.rows)) {
+  for (const r of within(scored.rows)) {
     const step = plans.found(r.journey_id, r.version)?.byKey.get(r.step)?.step;
     const change =
       step?.kind === 'score' && step.add !== undefined

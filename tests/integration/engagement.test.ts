@@ -1,7 +1,8 @@
 /** Ladders and score models changed: what would become of everybody beforehand, what does become of them, and that nobody hears of it. */
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { modelOf, removeModel, saveModel, usesOf, withModel } from '../../server/engagement/models.ts';
-import { loadPast, MOST_PAST } from '../../server/engine/past.ts';
+import { MOST_PAST } from '../../server/engine/bounds.ts';
+import { loadPast } from '../../server/engine/past.ts';
 import { outlook, type Outlook } from '../../server/engagement/preview.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { personPage } from '../../server/people/people.ts';

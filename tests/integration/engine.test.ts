@@ -5,6 +5,7 @@ import type { Journey } from '../../core/journey/schema.ts';
 import { replay } from '../../core/replay/replay.ts';
 import type { TimedInput } from '../../core/replay/happenings.ts';
 import type { PersonState } from '../../core/person/state.ts';
+import { MOST_PAST } from '../../server/engine/bounds.ts';
 import { runBatch } from '../../server/engine/batch.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';
 import { PlanBook } from '../../server/engine/plans.ts';
@@ -189,4 +190,44 @@ it('people inside an earlier version finish on it', async () => {
       ['2', ['new']]
     ]
   );
+});
+
+it('one with very much on record is worked on alone, everybody as ever', async () => {
+  const ids = await addPeople(world.pool, people());
+  await live(
+    world,
+    journey([
+      mail('a'),
+      wait('w', 'P2D'),
+      branch(
+        'ask',
+        'looked',
+        {
+          all: [
+            { did: 'opened', of: 'a' },
+            { did: 'page_seen', times: { gte: 3 } }
+          ]
+        },
+        [put('keen')],
+        []
+      )
+    ])
+  );
+  await askChange(world.pool, ids, { addTags: ['in'] }, 'test');
+  await skipTo(world, MONDAY + DAYS);
+  for (const id of [1, 2, 5]) await react(world, id, 'a', 'opened');
+  await world.pool.query(
+    `insert into happenings (person_id, name, at, source, data)
+     select p, 'page_seen', practice_now, 'test', '{"url": "/"}' from workspace, unnest(array[1, 1, 1, 1, 1, 1, 1, 2, 2, 2, 5, 5]) as p`
+  );
+  const { one, together } = MOST_PAST;
+  Object.assign(MOST_PAST, { one: 6, together: 3 });
+  try {
+    await skipTo(world, MONDAY + 4 * DAYS);
+  } finally {
+    Object.assign(MOST_PAST, { one, together });
+  }
+  const { rows } = await world.pool.query(`select person_id from person_tags where tag = 'keen' order by 1`);
+  expect(rows).toEqual([{ person_id: 1 }, { person_id: 2 }]);
+  expect((await world.pool.query('select from set_aside')).rowCount).toBe(0);
 });
