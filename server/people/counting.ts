@@ -123,13 +123,21 @@ export async function countSelected(
   });
 }
 
+function within(questions: number): void {
+  if (questions > MOST_QUESTIONS)
+    throw new TooLong(`This asks ${questions} different things: more than ${MOST_QUESTIONS} are not counted at once.`);
+}
+
 /** Whether a condition asks what only a walk knows. */
 const needsWalk = (condition: Condition): boolean =>
   eachCondition(condition).some(
     (c) => 'came' in c || ('did' in c && c.of !== undefined) || ('since' in c && c.since !== undefined)
   );
 
-/** How many people meet each of some conditions; of more than twice `lookedAt` people about so many are looked at. */
+/**
+ * How many people meet each of some conditions; of more than twice `lookedAt` people about so many are looked at. One alone is asked for as
+ * those who meet it, which is several times as fast as asking each person.
+ */
 export async function countPeople(
   pool: Pool,
   settings: SettingsBook,
@@ -142,6 +150,22 @@ export async function countPeople(
     const at = await now(db);
     const { about, part, from } = await everybody(db, lookedAt);
     const parameters = new Parameters();
+    const scaled = (seen: number): number => (part !== null && seen ? about / seen : 1);
+    const told = (seen: number): Pick<Counts, 'of' | 'estimatedFrom'> => ({
+      of: part === null ? seen : about,
+      estimatedFrom: part === null ? null : seen
+    });
+    const [alone] = conditions;
+    if (conditions.length === 1 && alone && !needsWalk(alone)) {
+      within(eachCondition(alone).length);
+      const { sql, exact } = conditionSql(alone, 'over', { at, workspace, zones }, parameters);
+      const { rows } = await db.query<{ seen: number; people: number }>(
+        `select (select count(*) from ${from}) as seen, (select count(*) from ${from} where ${sql}) as people`,
+        parameters.values
+      );
+      const { seen = 0, people = 0 } = rows[0] ?? {};
+      return { counts: [{ people: Math.round(people * scaled(seen)), exact }], ...told(seen) };
+    }
     // Each question is asked of each person once, however many of the conditions hold it: most of the time goes there.
     const columns = new Map<string, AskedSql & { name: string }>();
     const combined = (c: Condition, side: 'over' | 'under'): AskedSql => {
@@ -165,10 +189,7 @@ export async function countPeople(
       return { sql: column.name, exact: column.exact };
     };
     const asked = conditions.map((c) => (needsWalk(c) ? null : combined(c, 'over')));
-    if (columns.size > MOST_QUESTIONS)
-      throw new TooLong(
-        `This asks ${columns.size} different things: more than ${MOST_QUESTIONS} are not counted at once.`
-      );
+    within(columns.size);
     const counts = asked.map((a, i) => (a ? `count(*) filter (where ${a.sql}) as c${i}` : `null as c${i}`));
     const questions = [...columns.values()].map(({ sql, name }) => `(${sql}) as ${name}`);
     const { rows } = await db.query<Record<string, number | null>>(
@@ -180,14 +201,12 @@ export async function countPeople(
     );
     const row = rows[0] ?? {};
     const seen = row['n'] ?? 0;
-    const scale = part !== null && seen ? about / seen : 1;
     return {
       counts: asked.map((a, i) => {
         const n = row[`c${i}`];
-        return { people: typeof n === 'number' ? Math.round(n * scale) : null, exact: a?.exact ?? false };
+        return { people: typeof n === 'number' ? Math.round(n * scaled(seen)) : null, exact: a?.exact ?? false };
       }),
-      of: part === null ? seen : about,
-      estimatedFrom: part === null ? null : seen
+      ...told(seen)
     };
   });
 }
