@@ -89,6 +89,15 @@ describe('records', () => {
     ['words behind a quoted one', 'a,"Quill" tower,b\n', [['a', '"Quill" tower', 'b']]]
   ])('%s', (_, text, expected) => expect(readRecords(text, ',')).toEqual({ records: expected, rest: '' }));
 
+  it.each<[string, string]>([
+    ['inside a cell', `"${'a"'.repeat(300_000)}${' '.repeat(300_000)},x`],
+    ['of several', `"${'a""" '.repeat(200_000)}${' '.repeat(300_000)},x`],
+    ['behind white space', `${' '.repeat(500_000)}"${' "'.repeat(300_000)}`]
+  ])('a million quotation marks %s are no more work than as many letters', (_, line) => {
+    const { records } = readRecords(`${line}\n${line}\na,b\n`, ',');
+    expect(records.length).toBeLessThan(4);
+  });
+
   it('a cell of many pieces is read at once, and one that never ends is refused before it is all in memory', async () => {
     const reading = { encoding: 'utf-8', delimiter: ',', header: true } as const;
     const long = Buffer.from(`email,note\na@b.example,"${'two\nlines '.repeat(100_000)}"\nc@d.example,x\n`);

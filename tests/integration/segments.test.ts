@@ -23,7 +23,6 @@ async function save(shared: Settings): Promise<void> {
 async function bring(csv: string): Promise<void> {
   await importWhole(world.pool, Buffer.from(csv), (plan) => ({
     ...plan,
-    begins: false,
     consent: { ...plan.consent, source: 'test' }
   }));
 }
