@@ -344,11 +344,13 @@ class Maker {
       const at = v.includes('T') ? parseInstant(v) : null;
       const sameInstant =
         at === null ? '' : ` or (${isText} and as_instant(${raw}) = ${this.add(instantText(at), 'timestamptz')})`;
-      // One choice alone is the same as what was chosen: as text, without looking into it, so that it is asked in parallel.
-      const written = own
-        ? wanted
-        : `case jsonb_typeof(${value}) when 'string' then ${wanted} when 'array' then ${this.add(JSON.stringify([v.toLowerCase()]), 'text')} end`;
-      return sure(`lower(${raw}) = ${written}${sameInstant}`);
+      if (own) return sure(`lower(${raw}) = ${wanted}${sameInstant}`);
+      // One choice alone is the same as what was chosen: as text, without looking into it, so that it is asked in parallel. What
+      // kind of value it is, is asked only where it reads alike.
+      const chosenAlone = this.add(JSON.stringify([v.toLowerCase()]), 'text');
+      return sure(
+        `case lower(${raw}) when ${wanted} then ${isText} when ${chosenAlone} then jsonb_typeof(${value}) = 'array' end${sameInstant}`
+      );
     };
     const like = (pattern: string): string =>
       sure(`lower(${raw}) like ${this.add(pattern, 'text')} and ${isText} and ${has}`);

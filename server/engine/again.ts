@@ -53,6 +53,19 @@ export const sendCopy = (
   by: string
 ): Promise<SentAgain> => queueAgain(db, which, ['sent'], seen, by);
 
+/** Why a message would not go out, whoever sends it again: its journey does not run. `null`: it would. */
+export async function heldBack(
+  db: Db,
+  { person, message }: { person: number; message: number }
+): Promise<string | null> {
+  const { rows } = await db.query<{ name: string; state: string }>(
+    `select j.name, j.state from messages m join journeys j on j.id = m.journey_id
+     where m.person_id = $1 and m.id = $2 and j.state in ('paused', 'closed', 'archived')`,
+    [person, message]
+  );
+  return rows[0] ? `“${rows[0].name}” is ${rows[0].state}, and nothing of it goes out. It was not sent again.` : null;
+}
+
 /** The messages that whoever asks has seen; states and copies are $8 and $9. */
 const AS_SEEN = `m.state = any($8) and ($9::integer is null or coalesce(jsonb_array_length(m.copies), 0) = $9)`;
 

@@ -4,7 +4,7 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { DAYS, HOUR, journey, mail, MONDAY, reachable, text, wait } from '../make.ts';
 import type { Step } from '../../core/steps/index.ts';
 import { MINUTE } from '../../core/time/duration.ts';
-import { liftSuppression, sendAgain, sendCopy, tryNow } from '../../server/engine/again.ts';
+import { heldBack, liftSuppression, sendAgain, sendCopy, tryNow } from '../../server/engine/again.ts';
 import { makeEngine } from '../../server/engine/context.ts';
 import { startPostbox } from '../../standins/postbox.ts';
 import { runBatch } from '../../server/engine/batch.ts';
@@ -256,6 +256,9 @@ describe('an email', () => {
       error: 'off'
     });
     expect((await messages())[1]).toMatchObject({ state: 'bounced' });
+    expect(await heldBack(world.pool, own)).toBeNull();
+    await world.pool.query(`update journeys set state = 'closed'`);
+    expect(await heldBack(world.pool, own)).toMatch(/is closed, and nothing of it goes out/);
     await world.pool.query(`update consents set state = 'withdrawn' where person_id = 1 and channel = 'email'`);
     expect(await sendCopy(world.pool, own, 1, 'Nuala')).toEqual({ again: 0, kept: 1 });
     const page = await personPage(world.pool, 1);

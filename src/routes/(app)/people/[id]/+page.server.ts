@@ -4,7 +4,7 @@ import { keyText } from '$core/journey/values.ts';
 import { LONGEST, naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { readClock } from '$server/clock/clock.ts';
-import { liftSuppression, sendAgain, sendCopy, tryNow } from '$server/engine/again.ts';
+import { heldBack, liftSuppression, sendAgain, sendCopy, tryNow } from '$server/engine/again.ts';
 import { tryAgain } from '$server/engine/set-aside.ts';
 import {
   addNote,
@@ -212,6 +212,8 @@ export const actions: Actions = {
     const message = messageId.safeParse((await request.formData()).get('message'));
     if (!message.success) return fail(400, { problem: 'Which message?' });
     const which = { person: idOf(params.id), message: message.data };
+    const held = await heldBack(db(), which);
+    if (held) return fail(409, { problem: held });
     const { again, kept } = await sendAgain(db(), which, locals.user?.name ?? 'hand');
     if (again) return { done: true };
     return fail(409, {
@@ -224,18 +226,10 @@ export const actions: Actions = {
   copy: async ({ params, request, locals }) => {
     const read = copying.safeParse(Object.fromEntries(await request.formData()));
     if (!read.success) return fail(400, { problem: 'Which message?' });
-    const { message, seen } = read.data;
-    const person = idOf(params.id);
-    const { rows } = await db().query<{ name: string; state: string }>(
-      `select j.name, j.state from messages m join journeys j on j.id = m.journey_id
-       where m.person_id = $1 and m.id = $2 and j.state in ('paused', 'closed', 'archived')`,
-      [person, message]
-    );
-    if (rows[0])
-      return fail(409, {
-        problem: `“${rows[0].name}” is ${rows[0].state}, and nothing of it goes out. It was not sent again.`
-      });
-    const { again, kept } = await sendCopy(db(), { person, message }, seen, locals.user?.name ?? 'hand');
+    const which = { person: idOf(params.id), message: read.data.message };
+    const held = await heldBack(db(), which);
+    if (held) return fail(409, { problem: held });
+    const { again, kept } = await sendCopy(db(), which, read.data.seen, locals.user?.name ?? 'hand');
     if (again) return { done: true };
     return fail(409, {
       problem: kept
