@@ -2,6 +2,7 @@
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
+import { copiesOf } from './copies.ts';
 
 /** Which messages: one of a person, or all of a journey (and step) that are alike. */
 export type Which =
@@ -67,7 +68,7 @@ export async function heldBack(
 }
 
 /** The messages that whoever asks has seen; states and copies are $8 and $9. */
-const AS_SEEN = `m.state = any($8) and ($9::integer is null or coalesce(jsonb_array_length(m.copies), 0) = $9)`;
+const AS_SEEN = `m.state = any($8) and ($9::integer is null or ${copiesOf('m')} = $9)`;
 
 async function queueAgain(db: Db, which: Which, states: string[], seen: number | null, by: string): Promise<SentAgain> {
   const { rows } = await db.query<{ again: number; found: number }>(
@@ -85,7 +86,7 @@ async function queueAgain(db: Db, which: Which, states: string[], seen: number |
          -- What was never taken goes under the id it had; what was handed over would be dropped as a repeat.
          copies = case when m.sent_at is null then m.copies
            else coalesce(m.copies, '[]') || jsonb_build_array(jsonb_build_object('at', $6::timestamptz, 'by', $7::text,
-             'before', m.sent_at, 'to', f.address)) end
+             'before', m.sent_at, 'was', m.address, 'to', f.address)) end
        from found f
        -- Asked of the row itself as well: of two who ask at once, the second waits for the first and then finds nothing.
        where f.may and m.person_id = f.person_id and m.id = f.id and ${AS_SEEN}

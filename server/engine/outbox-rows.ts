@@ -5,6 +5,7 @@ import type { Channel } from '../../core/person/values.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { KeptLink } from '../mail/content.ts';
+import { copiesOf } from './copies.ts';
 import type { MessageRef } from './message-id.ts';
 
 export interface OutboxRow {
@@ -90,10 +91,10 @@ export async function claimMessages(
       left join walks w on w.person_id = own.person_id and w.id = own.walk_id
       where m.person_id = due.person_id and m.id = due.id
       returning m.person_id, coalesce(m.known_as, m.person_id) as known_as, m.id, m.walk_id, m.journey_id, m.version, m.step, m.channel, m.address, m.try_at, m.attempts,
-        m.claim, m.error, coalesce(jsonb_array_length(m.copies), 0) as copy, m.subject, m.preview, m.body, m.links,
+        m.claim, m.error, ${copiesOf('m')} as copy, m.subject, m.preview, m.body, m.links,
         ${allFields('p')} as fields, w.more -> 'entry' as entry,
         (select u.name from users u where u.email = lower(p.fields ->> 'owner')) as owner,
-        (select jsonb_build_object('person', coalesce(e.known_as, e.person_id), 'message', e.id, 'copy', coalesce(jsonb_array_length(e.copies), 0)) from messages e
+        (select jsonb_build_object('person', coalesce(e.known_as, e.person_id), 'message', e.id, 'copy', ${copiesOf('e')}) from messages e
           where e.person_id = m.person_id and e.walk_id = m.walk_id and e.step = own.thread and e.state = 'sent'
           order by e.id desc limit 1) as answers`,
     values: [channel, ts(now), most, grace]

@@ -7,6 +7,7 @@ import { MINUTE } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { copiesOf, suppressEarlier, wentTo } from '../engine/copies.ts';
 import { readAnswerKey, readMessageKey, type MessageRef } from '../engine/message-id.ts';
 import type { DeliveryReport, InboundText } from '../sms/gateway.ts';
 
@@ -88,11 +89,14 @@ async function takeReport(db: Db, ref: MessageRef, report: DeliveryReport): Prom
     walk_id: number;
     journey_id: number;
     step: string;
-    copy: number;
+    earlier: boolean;
+    elsewhere: boolean;
+    number: string;
   }>(
-    `select person_id, walk_id, journey_id, step, coalesce(jsonb_array_length(copies), 0) as copy from messages
-       where person_id = person_now($1) and id = $2 and channel = 'sms' for no key update`,
-    [ref.person, ref.message]
+    `select person_id, walk_id, journey_id, step, ${copiesOf('m')} > $3 as earlier, ${wentTo('m', '$3')} <> address as elsewhere,
+       ${wentTo('m', '$3')} as number
+     from messages m where person_id = person_now($1) and id = $2 and channel = 'sms' for no key update`,
+    [ref.person, ref.message, ref.copy]
   );
   const message = rows[0];
   if (!message) return false;
@@ -100,7 +104,7 @@ async function takeReport(db: Db, ref: MessageRef, report: DeliveryReport): Prom
   if (report.status !== 'undelivered') return true;
   const unknown = report.code === 'unknown-number';
   // What is told of an earlier copy says nothing about the one that is on its way.
-  if (message.copy === ref.copy)
+  if (!message.earlier)
     await db.query(`update messages set state = 'bounced', trouble = $3, error = $4 where person_id = $1 and id = $2`, [
       message.person_id,
       ref.message,
@@ -108,8 +112,9 @@ async function takeReport(db: Db, ref: MessageRef, report: DeliveryReport): Prom
       report.error
     ]);
   await db.query(
-    `insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
-       values ($1, 'bounced', $2, 'sms', $3, $4, $5, $6, $7, $8) on conflict do nothing`,
+    `insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data, record, handled_at)
+     values ($1, 'bounced', $2, 'sms', $3, $4, $5, $6, $7, $8, case when $9::boolean then 0 end, case when $9 then $2::timestamptz end)
+     on conflict do nothing`,
     [
       message.person_id,
       ts(at),
@@ -118,9 +123,11 @@ async function takeReport(db: Db, ref: MessageRef, report: DeliveryReport): Prom
       message.journey_id,
       message.step,
       ref.message,
-      JSON.stringify({ channel: 'sms', hard: unknown, error: report.error })
+      JSON.stringify({ channel: 'sms', hard: unknown, error: report.error }),
+      message.elsewhere
     ]
   );
+  if (message.elsewhere && unknown) await suppressEarlier(db, message.number, at);
   await notify(db, 'inbox');
   await changed(db, { people: [message.person_id], journeys: [message.journey_id], post: true });
   return true;

@@ -9,6 +9,7 @@ import { DAY } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { copiesOf, suppressEarlier, wentTo } from '../engine/copies.ts';
 import { readMessageKey } from '../engine/message-id.ts';
 import { classify, type Classified, type Envelope } from './classify.ts';
 
@@ -30,9 +31,11 @@ interface About {
   journey_id: number | null;
   step: string | null;
   id: number | null;
+  /** Where that copy of the message had gone of which it tells. */
   address: string;
-  /** Of which copy of the message it tells. */
-  copy: number;
+  /** Whether the message has gone out once more since, and whether to another address. */
+  earlier: boolean;
+  elsewhere: boolean;
 }
 
 /** Takes one mail. Throws only where the database is away: then it has to come again. */
@@ -72,11 +75,13 @@ export async function takeMail({ pool, secret, soft }: MailIn, raw: Buffer, enve
     if (inbound.kind === 'report') return 'known';
     const at = await now(db);
     const [name, data] = await happeningOf(db, inbound, about, at, soft);
+    // What bounced where they are no more is on record; nothing follows from it for them.
+    const over = name === 'bounced' && about.elsewhere;
     const { rowCount } = await db.query({
       name: 'store-mail',
       text: `
-        insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
-        values ($1, $2, $3, 'mail', $4, $5, $6, $7, $8, $9)
+        insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data, record, handled_at)
+        values ($1, $2, $3, 'mail', $4, $5, $6, $7, $8, $9, case when $10::boolean then 0 end, case when $10 then $3::timestamptz end)
         on conflict do nothing`,
       values: [
         about.person_id,
@@ -87,16 +92,17 @@ export async function takeMail({ pool, secret, soft }: MailIn, raw: Buffer, enve
         about.journey_id,
         about.step,
         about.id,
-        JSON.stringify(data)
+        JSON.stringify(data),
+        over
       ]
     });
     if (!rowCount) return 'known';
-    if (name === 'bounced' && about.id !== null) {
+    if (over && data['hard']) await suppressEarlier(db, about.address, at);
+    // What is told of an earlier copy says nothing about the one that is on its way.
+    if (name === 'bounced' && about.id !== null && !about.earlier) {
       await db.query(
-        // What is told of an earlier copy says nothing about the one that is on its way.
-        `update messages set state = 'bounced', trouble = $3, error = $4
-         where person_id = $1 and id = $2 and state = 'sent' and coalesce(jsonb_array_length(copies), 0) = $5`,
-        [about.person_id, about.id, data['hard'] ? 'mailbox' : 'full', data['error'], about.copy]
+        `update messages set state = 'bounced', trouble = $3, error = $4 where person_id = $1 and id = $2 and state = 'sent'`,
+        [about.person_id, about.id, data['hard'] ? 'mailbox' : 'full', data['error']]
       );
     }
     await notify(db, 'inbox');
@@ -169,7 +175,9 @@ async function messageOf(db: Db, secret: Buffer, keys: string[]): Promise<About 
     if (!ref) continue;
     const { rows } = await db.query<About>({
       name: 'message-of-key',
-      text: 'select person_id, walk_id, journey_id, step, id, address, $3::integer as copy from messages where person_id = person_now($1) and id = $2',
+      text: `select person_id, walk_id, journey_id, step, id, ${wentTo('m', '$3')} as address, ${copiesOf('m')} > $3 as earlier,
+          ${wentTo('m', '$3')} <> address as elsewhere
+        from messages m where person_id = person_now($1) and id = $2`,
       values: [ref.person, ref.message, ref.copy]
     });
     if (rows[0]) return rows[0];
@@ -183,7 +191,7 @@ async function senderOf(db: Db, mail: ParsedMail): Promise<About | null> {
   if (!address) return null;
   const { rows } = await db.query<About>({
     name: 'sender-of-mail',
-    text: `select id as person_id, null::integer as walk_id, null::bigint as journey_id, null as step, null::bigint as id, $1 as address, 0 as copy
+    text: `select id as person_id, null::integer as walk_id, null::bigint as journey_id, null as step, null::bigint as id, $1 as address, false as earlier, false as elsewhere
       from people where id = person_of_email($1)`,
     values: [address]
   });

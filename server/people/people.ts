@@ -3,6 +3,7 @@ import type { Condition } from '../../core/condition/schema.ts';
 import { conditionSql, Parameters, type AskedAt } from '../../core/condition/sql.ts';
 import type { ConsentState, FieldValue } from '../../core/person/values.ts';
 import type { Db } from '../db/pool.ts';
+import { copiesOf } from '../engine/copies.ts';
 import { lettersSql } from './letters.ts';
 import type { Shown } from './shown.ts';
 
@@ -337,7 +338,7 @@ const TIMELINE = `
       'errand', e.state, 'error', e.error, 'status', e.answer -> 'status')) end as detail, j.name as journey, j.key as "journeyKey", l.step,
     case when m.id is not null then jsonb_build_object('id', m.id, 'channel', m.channel, 'subject', m.subject, 'body', m.body,
       'state', m.state, 'error', m.error, 'attempts', m.attempts,
-      'trouble', m.trouble, 'copies', coalesce(jsonb_array_length(m.copies), 0), 'nextTry', case when m.state = 'queued' then floor(extract(epoch from m.not_before) * 1000) end) end as message
+      'trouble', m.trouble, 'copies', ${copiesOf('m')}, 'nextTry', case when m.state = 'queued' then floor(extract(epoch from m.not_before) * 1000) end) end as message
   from (
     select 't' || id as id, id as place, 0 as after, record, at, what, detail, journey_id, step, walk_id, person_id, null::bigint as message_id
     from trail where person_id = $1

@@ -15,6 +15,7 @@ import { clicked } from '../../server/intake/intake.ts';
 import { readToken } from '../../server/intake/token.ts';
 import { transaction } from '../../server/db/pool.ts';
 import { textReported } from '../../server/intake/texts.ts';
+import { takeMail } from '../../server/mail-in/take.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { personPage } from '../../server/people/people.ts';
 import { today } from '../../server/results/today.ts';
@@ -488,6 +489,47 @@ describe('a text', () => {
     await world.pool.query(`update messages set state = 'sending', not_before = now() - interval '1 second'`);
     await dispatch(world);
     expect(world.handset.texts.map((t) => t.repeats)).toEqual([1]);
+  });
+
+  it('that bounced where they are no more suppresses that address, and says nothing of the one they have now', async () => {
+    world.engine.post.takesMail = true;
+    await addPeople(world.pool, [reachable('p')]);
+    await enter(mail('a'), text('t'), wait('w', 'P9D'));
+    await skipTo(world, MONDAY);
+    await world.pool.query(`update people set email = 'new@people.example', phone = '+447700900777' where id = 1`);
+    for (const message of [1, 2]) await sendCopy(world.pool, { person: 1, message }, 0, 'Nuala');
+    await dispatch(world);
+    const gone = { status: 'undelivered', code: 'unknown-number', error: 'nobody has it' } as const;
+    await textReported(world.pool, world.secret, { id: world.handset.texts[0]!.id, ...gone });
+    const dsn = [
+      'From: mailer-daemon@mx.example',
+      'Content-Type: multipart/report; report-type=delivery-status; boundary=b',
+      '',
+      '--b',
+      'Content-Type: message/delivery-status',
+      '',
+      'Reporting-MTA: dns; mx.example',
+      '',
+      'Final-Recipient: rfc822; p@people.example',
+      'Action: failed',
+      'Status: 5.1.1',
+      '',
+      '--b--',
+      ''
+    ].join('\r\n');
+    const envelope = { from: '', to: [world.postbox.mails[0]!.returnPath] };
+    const soft = { within: 14 * DAYS, count: 3 };
+    expect(await takeMail({ pool: world.pool, secret: world.secret, soft }, Buffer.from(dsn), envelope)).toBe('stored');
+    await skipTo(world, MONDAY + HOUR);
+    const { rows } = await world.pool.query('select address from suppressions order by 1');
+    expect(rows).toEqual([{ address: '+447700900001' }, { address: 'p@people.example' }]);
+    expect(await messages()).toMatchObject([{ state: 'sent' }, { state: 'sent' }]);
+    expect((await world.pool.query(`select state from walks`)).rows).toEqual([{ state: 'walking' }]);
+    // What the copy itself comes to counts as ever.
+    await textReported(world.pool, world.secret, { id: world.handset.texts[1]!.id, ...gone });
+    await skipTo(world, MONDAY + 2 * HOUR);
+    expect((await messages())[1]).toMatchObject({ state: 'bounced' });
+    expect((await world.pool.query(`select from suppressions where address = '+447700900777'`)).rowCount).toBe(1);
   });
 
   it('whose report comes in the very moment of a merge is told of the one they are then', async () => {
