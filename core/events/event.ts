@@ -82,7 +82,8 @@ export const setData = z.strictObject({
   removeTags: names,
   addLists: names,
   removeLists: names,
-  consent: z.strictObject({ email: consent.optional(), sms: consent.optional() }).optional()
+  consent: z.strictObject({ email: consent.optional(), sms: consent.optional() }).optional(),
+  by: z.enum(['person', 'colleague']).optional()
 });
 export const enterData = z.strictObject({ journey: z.string(), by: z.enum(['hand', 'api']).optional() });
 

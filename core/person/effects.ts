@@ -6,7 +6,7 @@ import type { JourneyPlan, JourneyInstruction } from '../journey/compile.ts';
 import type { Effect } from '../steps/base.ts';
 import type { Walk, WalkState } from '../walk/walk.ts';
 import type { Happening } from './happening.ts';
-import type { Keeper } from './keeper.ts';
+import { mayAsk, type Keeper } from './keeper.ts';
 import { addressOf, type Errand, type ErrandKind, type PersonState, type SentMessage } from './state.ts';
 import type { Recorder, World } from './world.ts';
 import { unreachable } from '../unreachable.ts';
@@ -106,13 +106,12 @@ export function carryOut(run: Hands, plan: JourneyPlan, walk: Walk, here: Journe
       return;
     }
     case 'consent': {
-      const before = person.consent[effect.channel];
-      const given = before === 'given';
-      const happened = effect.state === 'pending' && given ? [] : keeper.consent(effect.channel, effect.state);
+      const asks = effect.state === 'pending' && mayAsk(person.consent[effect.channel]);
+      const happened =
+        effect.state === 'pending' ? keeper.ask(effect.channel) : keeper.consent(effect.channel, effect.state);
       const state = person.consent[effect.channel] ?? null;
       run.say(plan, walk, step, 'consent', { channel: effect.channel, state });
-      // Whoever has withdrawn it is not written to again for it.
-      if (effect.state === 'pending' && !given && before !== 'withdrawn') errand(run, plan, walk, step, 'ask');
+      if (asks) errand(run, plan, walk, step, 'ask');
       emitAll(keeper, happened, walk);
       return;
     }

@@ -9,7 +9,7 @@ import { climb, slip, type RungChange } from '../engagement/ladders.ts';
 import { changeScore, scoreHappening, settingsZone, type ScoreChange } from '../engagement/scores.ts';
 import type { Happening } from './happening.ts';
 import { addOrder, refund } from './orders.ts';
-import type { Recorder, World } from './world.ts';
+import type { ActOf, Recorder, World } from './world.ts';
 import { addressOf, type PersonState } from './state.ts';
 
 /** More than these that one input sets off are recorded, but begin and move nothing. */
@@ -158,6 +158,19 @@ export class Keeper {
     return happened;
   }
 
+  /**
+   * Changes a consent from outside. Withdrawn stays withdrawn, whoever says otherwise and however late: only an act of the person's
+   * own, or of one colleague for them, brings it back. Rule: docs/journey-language.md, `ambulo.set`.
+   */
+  consentFrom(by: ActOf | undefined, channel: Channel, state: ConsentState | null): Happening[] {
+    return this.person.consent[channel] === 'withdrawn' && by === undefined ? [] : this.consent(channel, state);
+  }
+
+  /** Asks for a consent: where it is neither given nor withdrawn, it is pending from now on. */
+  ask(channel: Channel): Happening[] {
+    return mayAsk(this.person.consent[channel]) ? this.consent(channel, 'pending') : [];
+  }
+
   consent(channel: Channel, state: ConsentState | null): Happening[] {
     const { consent } = this.person;
     if ((consent[channel] ?? null) === state) return [];
@@ -190,6 +203,9 @@ export class Keeper {
     return slip(this.world.workspace, this.person, this.at).map((change) => rung(change, this.at));
   }
 }
+
+/** Whether somebody may be asked for a consent: who gave it need not be, who withdrew it is not written to again for it. */
+export const mayAsk = (state: ConsentState | undefined): boolean => state !== 'given' && state !== 'withdrawn';
 
 const rung = ({ ladder, from, to }: RungChange, at: number): Happening => ({
   name: 'rung_changed',

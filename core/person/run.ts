@@ -22,7 +22,7 @@ import { GIVEN_POINTS, type Happening } from './happening.ts';
 import type { Input, Recorder, World } from './world.ts';
 import { Keeper, MOST_HAPPENINGS } from './keeper.ts';
 import { placeIn } from './moving.ts';
-import type { PersonState } from './state.ts';
+import { addressOf, type PersonState } from './state.ts';
 import { unreachable } from '../unreachable.ts';
 
 /** An entry that a hand-over has decided on, waiting for its turn. */
@@ -206,7 +206,10 @@ export class PersonRun implements Hands {
     }
     for (const channel of ['email', 'sms'] as const) {
       const state = input.consent?.[channel];
-      if (state !== undefined) happened.push(...keeper.consent(channel, state));
+      const address = input.proof?.address;
+      // Their address may have changed since: what was said of the one they had is not said of the one they have.
+      if (state !== 'withdrawn' && address !== undefined && address !== addressOf(this.person, channel)) continue;
+      if (state !== undefined) happened.push(...keeper.consentFrom(input.by, channel, state));
     }
     // Each change is handled and finished before the next, all facts having changed first.
     for (const h of happened) {

@@ -9,6 +9,12 @@ import type { Walk } from '../walk/walk.ts';
 import type { Happening } from './happening.ts';
 import type { Errand, SentMessage } from './state.ts';
 
+/**
+ * Who can bring back a consent that was withdrawn: the person, by an act of their own, or one colleague, for one person, with a
+ * reason.
+ */
+export type ActOf = 'person' | 'colleague';
+
 /** One line of a trail, before it is printed or stored. */
 export interface TrailLine {
   /** UTC ms. */
@@ -85,6 +91,8 @@ export type Input =
       /** Points added, by score. */
       scores?: Record<string, number>;
       consent?: Partial<Record<Channel, ConsentState | null>>;
-      /** Where the consent was given, and what was agreed to. */
-      proof?: { source: string; wording: string | null };
+      /** Whose act it is. Over a consent that is withdrawn nothing takes hold that does not say so. */
+      by?: ActOf;
+      /** Where the consent was given, and what was agreed to. `address`: the one it is for; one they have no more proves nothing. */
+      proof?: { source: string; wording: string | null; address?: string };
     };

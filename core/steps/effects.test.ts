@@ -143,7 +143,7 @@ describe('consent', () => {
     ['withdrawn', 'given', 'withdrawn'],
     ['withdrawn', undefined, 'withdrawn'],
     ['pending', undefined, 'pending'],
-    ['pending', 'withdrawn', 'pending'],
+    ['pending', 'withdrawn', 'withdrawn'],
     ['pending', 'given', 'given']
   ])('%s for someone who has it %s: in force is %s', (state, has, expected) =>
     expect(

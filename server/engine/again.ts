@@ -67,8 +67,8 @@ export async function heldBack(
   return rows[0] ? `“${rows[0].name}” is ${rows[0].state}, and nothing of it goes out. It was not sent again.` : null;
 }
 
-/** The messages that whoever asks has seen; states and copies are $8 and $9. */
-const AS_SEEN = `m.state = any($8) and ($9::integer is null or ${copiesOf('m')} = $9)`;
+/** The messages that whoever asks has seen, but for those held back because of what their person said; states and copies are $8 and $9. */
+const AS_SEEN = `m.state = any($8) and m.trouble is distinct from 'withheld' and ($9::integer is null or ${copiesOf('m')} = $9)`;
 
 async function queueAgain(db: Db, which: Which, states: string[], seen: number | null, by: string): Promise<SentAgain> {
   const { rows } = await db.query<{ again: number; found: number }>(

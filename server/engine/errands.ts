@@ -5,6 +5,7 @@
  */
 import { allFields } from '../people/all-fields.ts';
 import type { Happening } from '../../core/person/happening.ts';
+import type { Channel, ConsentState } from '../../core/person/values.ts';
 import { entryScope, fillIn, type MessageScope } from '../../core/message/personal.ts';
 import type { Step } from '../../core/steps/index.ts';
 import { repaired } from '../../core/text/text.ts';
@@ -16,6 +17,8 @@ import { signToken } from '../intake/token.ts';
 import { sendSms } from '../sms/gateway.ts';
 import { calledData } from '../../core/message/called.ts';
 import { callAddress, type Answered, type Outward } from './call.ts';
+import { LEASE, Leases } from './leases.ts';
+import { isSuppressed } from './may-go.ts';
 import { errandKey } from './message-id.ts';
 import { backoff, MOST_TRIES } from './outbox-record.ts';
 import { senderName, type Post } from './outbox.ts';
@@ -38,8 +41,6 @@ interface ErrandRow {
   claim: number;
   fields: Record<string, unknown>;
   entry: Happening | null;
-  /** Addresses of the person that nobody may write to. */
-  suppressed: string[];
   /** Whose the journey is, and who made it. */
   owner: string | null;
 }
@@ -47,16 +48,31 @@ interface ErrandRow {
 /** What came of a try. `again`: it may come out otherwise another time. */
 export type ErrandOutcome =
   /** `note`: why there was nothing to do. */
-  { ok: true; answer?: Answered; note?: string } | { ok: false; again: boolean; error: string; answer?: Answered };
+  | { ok: true; answer?: Answered; note?: string }
+  | { ok: false; again: boolean; error: string; answer?: Answered }
+  /** It is somebody else's by now, or its person is gone: nothing is done, and nothing recorded. */
+  | 'not ours';
+
+type Done = Exclude<ErrandOutcome, 'not ours'>;
 
 const SIDE_BY_SIDE = 16;
+/** What an errand asks right before it is run. */
+interface MayRun {
+  halted: boolean;
+  /** Of the person, by channel. */
+  addresses: Record<Channel, string | null>;
+  suppressed: string[];
+  consents: Partial<Record<Channel, ConsentState>>;
+}
+
 /** A server that does not answer is left alone for so long, but for one call now and then. */
 const SLOW_MS = 30_000;
-/** How long a claim holds unless it is renewed, by the machine's clock, and how often it is. */
-const LEASE_SECONDS = 30;
-const RENEW_MS = 8000;
 /** An outcome that could not be recorded for so long is given up: its lease is long over. */
 const RECORD_FOR_MS = 60_000;
+
+/** What is agreed to behind the link: the words that ask for it. */
+const emailWording = (sender: string): string => `Please confirm that you want emails from ${sender}:`;
+const textWording = (sender: string): string => `${sender}: please confirm that you want texts from us:`;
 
 /** Its journey is neither paused nor ended, and sending is not stopped. */
 const MAY_RUN = `not exists (select from journeys j where j.id = e.journey_id and j.state in ('paused', 'closed', 'archived'))
@@ -81,8 +97,8 @@ export class Errands {
     await this.plans.ensure(this.pool, claimed);
     const rows = await this.withoutSlow(claimed);
     // A server may take longer than a lease: whoever waits for it keeps what it has claimed.
-    const open = new Set(rows);
-    const renewal = setInterval(() => void this.renew([...open]), RENEW_MS);
+    const leases = new Leases<ErrandRow>(this.pool, 'errands');
+    leases.hold(rows);
     const done = await Promise.allSettled(
       rows.map(async (row) => {
         const outcome = await this.attempt(row, clock.now).catch((error: unknown): ErrandOutcome => ({
@@ -90,11 +106,11 @@ export class Errands {
           again: true,
           error: (error as Error).message
         }));
-        await this.recordInTime(row, outcome, clock.now, clock.kind === 'practice');
-        open.delete(row);
+        if (outcome !== 'not ours') await this.recordInTime(row, outcome, clock.now, clock.kind === 'practice');
+        leases.letGo(row);
       })
     );
-    clearInterval(renewal);
+    leases.close();
     // One that cannot be written is told once the others, which go on, are done.
     for (const result of done) if (result.status === 'rejected') throw result.reason;
     return claimed.length;
@@ -156,7 +172,7 @@ export class Errands {
         )
         update errands e
         set state = 'sending', attempts = e.attempts + 1, claim = e.claim + 1,
-          not_before = clock_timestamp() + interval '${LEASE_SECONDS} seconds'
+          not_before = ${LEASE}
         from due
         join people p on p.id = due.person_id
         join errands own on own.person_id = due.person_id and own.id = due.id
@@ -166,14 +182,31 @@ export class Errands {
         returning e.person_id, coalesce(e.known_as, e.person_id) as known_as, e.id, e.kind, e.walk_id, e.journey_id, e.version, e.step, e.visit, e.at, e.attempts, e.claim,
           ${allFields('p')} as fields,
           w.more -> 'entry' as entry,
-          array(select s.address from suppressions s where s.address in (lower(p.email), lower(p.phone))) as suppressed,
           coalesce(p.fields ->> 'owner', j.owner, j.created_by) as owner`,
       values: [ts(now), SIDE_BY_SIDE, which === 'calls' ? ['call'] : ['notify', 'ask']]
     });
     return rows;
   }
 
+  /** Asked right before an errand is run, as {@link mayGo} is for messages; `null`: it is not ours any more. */
+  private async mayRun(row: ErrandRow): Promise<MayRun | null> {
+    const { rows } = await this.pool.query<MayRun>({
+      name: 'may-run',
+      text: `
+        select not (${MAY_RUN}) as halted, jsonb_build_object('email', p.email, 'sms', p.phone) as addresses,
+          array(select s.address from suppressions s where s.address in (lower(p.email), lower(p.phone))) as suppressed,
+          (select coalesce(jsonb_object_agg(channel, state), '{}') from consents c where c.person_id = p.id) as consents
+        from errands e join people p on p.id = e.person_id
+        where e.person_id = $1 and e.id = $2 and e.claim = $3 and e.state = 'sending' and e.not_before > clock_timestamp()`,
+      values: [row.person_id, row.id, row.claim]
+    });
+    return rows[0] ?? null;
+  }
+
   private async attempt(row: ErrandRow, now: number): Promise<ErrandOutcome> {
+    const may = await this.mayRun(row);
+    if (!may) return 'not ours';
+    if (may.halted) return { ok: false, again: true, error: 'sending was stopped, or the journey, before it was done' };
     const plan = this.plans.plan(row.journey_id, row.version);
     const step = plan.byKey.get(row.step)?.step;
     const name = plan.document.name ?? plan.document.key;
@@ -210,10 +243,10 @@ export class Errands {
         else this.slow.delete(new URL(step.url).host);
         return called;
       }
-      if (step?.kind === 'consent' && row.kind === 'ask') return await this.ask(row, step, key, now);
+      if (step?.kind === 'consent' && row.kind === 'ask') return await this.ask(row, step, may, key, now);
     } catch (error) {
-      // A template that cannot be filled in does not fill in another time either.
-      return { ok: false, again: false, error: (error as Error).message };
+      // A template that cannot be filled in does not fill in another time either; a database that is away comes back.
+      return { ok: false, again: isNobodysFault(error), error: (error as Error).message };
     }
     return {
       ok: false,
@@ -237,6 +270,9 @@ export class Errands {
         again: false,
         error: `there is no colleague “${to === 'owner' ? (row.owner ?? 'owner') : to}” with an address`
       };
+    const { rows: barred } = await this.pool.query(`select where ${isSuppressed('$1::text')}`, [found.email]);
+    if (barred.length)
+      return { ok: false, again: false, error: `nobody may write to ${found.email} any more: it is suppressed` };
     const who =
       [row.fields['first_name'], row.fields['last_name']].filter(Boolean).join(' ') ||
       String(row.fields['email'] ?? row.fields['phone'] ?? '');
@@ -253,23 +289,35 @@ export class Errands {
   private async ask(
     row: ErrandRow,
     { channel }: Extract<Step, { kind: 'consent' }>,
+    may: MayRun,
     key: string,
     now: number
   ): Promise<ErrandOutcome> {
-    const address = row.fields[channel === 'email' ? 'email' : 'phone'];
-    if (typeof address !== 'string' || address === '')
+    const address = may.addresses[channel];
+    if (address === null)
       return { ok: true, note: channel === 'email' ? 'they have no address' : 'they have no number' };
-    if (row.suppressed.includes(address.toLowerCase()))
+    if (may.suppressed.includes(address.toLowerCase()))
       return { ok: true, note: 'their address is suppressed: nothing is sent to it' };
+    if (may.consents[channel] === 'given') return { ok: true, note: 'they have given it meanwhile' };
+    if (may.consents[channel] === 'withdrawn')
+      return { ok: true, note: 'they have withdrawn it: they are not written to again for it' };
     const token = signToken(this.post.secret, 'confirm', { person: row.person_id, message: row.id, number: 0 });
     const link = new URL(`/c/${token}`, this.post.base).toString();
     const sender = senderName(this.post.mailFrom);
+    const wording = channel === 'email' ? emailWording(sender) : textWording(sender);
+    // Kept before it goes: what is confirmed behind the link is this address, in these words.
+    const { rowCount } = await this.pool.query({
+      name: 'keep-asking',
+      text: `update errands set address = $4, wording = $5 where person_id = $1 and id = $2 and claim = $3 and state = 'sending'`,
+      values: [row.person_id, row.id, row.claim, address, wording]
+    });
+    if (!rowCount) return 'not ours';
     if (channel === 'email')
       return this.mail(
         {
           to: address,
           subject: `May we write to you? Please confirm`,
-          text: `Please confirm that you want emails from ${sender}:\n\n${link}\n\nWithout it we send you none. If you did not ask for them, there is nothing to do.\n`
+          text: `${wording}\n\n${link}\n\nWithout it we send you none. If you did not ask for them, there is nothing to do.\n`
         },
         key,
         now
@@ -278,7 +326,7 @@ export class Errands {
       id: key,
       from: this.post.smsFrom,
       to: address,
-      text: `${sender}: please confirm that you want texts from us: ${link}`,
+      text: `${wording} ${link}`,
       at: now
     });
     return handed.ok ? { ok: true } : { ok: false, again: handed.kind !== 'mailbox', error: handed.error };
@@ -304,22 +352,8 @@ export class Errands {
     return handed.ok ? { ok: true } : { ok: false, again: handed.kind !== 'mailbox', error: handed.error };
   }
 
-  private async renew(rows: ErrandRow[]): Promise<void> {
-    await this.pool
-      .query({
-        name: 'renew-errands',
-        text: `
-          update errands e set not_before = clock_timestamp() + interval '${LEASE_SECONDS} seconds'
-          from unnest($1::bigint[], $2::bigint[], $3::integer[]) as t (person_id, id, claim)
-          where e.person_id = t.person_id and e.id = t.id and e.claim = t.claim and e.state = 'sending'`,
-        values: columns(rows, ['person_id', 'id', 'claim'])
-      })
-      // The database is away: leases run on as they are, and are renewed once it is back.
-      .catch(() => undefined);
-  }
-
   /** Keeps trying while the database is away or full: what was done must be known before anyone else takes it up. */
-  private async recordInTime(row: ErrandRow, outcome: ErrandOutcome, now: number, practice: boolean): Promise<void> {
+  private async recordInTime(row: ErrandRow, outcome: Done, now: number, practice: boolean): Promise<void> {
     for (const until = Date.now() + RECORD_FOR_MS; ;) {
       try {
         return await this.record(row, outcome, now, practice);
@@ -330,7 +364,7 @@ export class Errands {
     }
   }
 
-  private async record(row: ErrandRow, outcome: ErrandOutcome, now: number, practice: boolean): Promise<void> {
+  private async record(row: ErrandRow, outcome: Done, now: number, practice: boolean): Promise<void> {
     const again = !outcome.ok && outcome.again && row.attempts < MOST_TRIES;
     await this.pool.query({
       name: 'record-errand',

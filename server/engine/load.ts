@@ -116,7 +116,9 @@ export async function loadPeople(
       union all
       select person_id, 'segment', segment, null, null from person_segments where person_id = any($1::bigint[])
       union all
-      select person_id, 'consent', channel, state, null from consents where person_id = any($1::bigint[])
+      -- As journeys know it: a withdrawal holds at once, and they hear of it in its turn.
+      select person_id, 'consent', channel, case when told_by is null then state else heard end, null from consents
+      where person_id = any($1::bigint[]) and (told_by is null or heard is not null)
       union all
       select person_id, 'score', score, null, points from scores where person_id = any($1::bigint[])`,
     values: [ids]
@@ -185,7 +187,10 @@ export async function loadPeople(
 
   const { rows } = await db.query<{ address: string }>({
     name: 'load-suppressed',
-    text: 'select address from suppressions where address = any($1::text[])',
+    text: `
+      select address from suppressions s
+      where address = any($1::text[]) and not exists (
+        select from happenings h where h.person_id = s.person_id and h.id = s.told_by and h.handled_at is null)`,
     values: [addresses]
   });
   return { people: [...people.values()], suppressed: new Set(rows.map((r) => r.address)), asks };

@@ -51,6 +51,7 @@ function stateOf({ row, handed }: Outcome): State {
     case 'filling-in':
       return 'queued';
     case 'too-late':
+    case 'withheld':
     case 'failed':
       return 'failed';
   }

@@ -6,6 +6,8 @@ import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { KeptLink } from '../mail/content.ts';
 import { copiesOf } from './copies.ts';
+import { LEASE } from './leases.ts';
+import { addressNow, barredSql, type Barred } from './may-go.ts';
 import type { MessageRef } from './message-id.ts';
 
 export interface OutboxRow {
@@ -18,7 +20,10 @@ export interface OutboxRow {
   version: number;
   step: string;
   channel: Channel;
+  /** Where it goes: the address they had when it was claimed. */
   address: string;
+  /** Why it does not go out any more, where it does not. */
+  barred: Barred | null;
   /** When it was due, UTC ms. */
   try_at: number;
   /** Tries that count against it, this one included. */
@@ -42,9 +47,8 @@ export interface OutboxRow {
   answers: MessageRef | null;
 }
 
-/** How long a claim holds unless it is renewed, by the machine's clock. */
-export const LEASE_SECONDS = 30;
-const LEASE = `clock_timestamp() + interval '${LEASE_SECONDS} seconds'`;
+/** A hundred years: as long as for ever. */
+const MOST_SECONDS = 3_200_000_000;
 
 /** Of messages: their journey is neither paused nor ended. */
 export const NOT_PAUSED = `not exists (select from journeys j where j.id = messages.journey_id and j.state in ('paused', 'closed', 'archived'))`;
@@ -52,13 +56,14 @@ export const NOT_PAUSED = `not exists (select from journeys j where j.id = messa
 /**
  * Claims messages of a channel that are due: those whose wait or lease is over, then new ones. A lease that ran out
  * counts only once the database has been there for `grace` seconds: a sender that waited for it comes first, and records.
+ * Infinite: none counts. `not`: ids of those in hand, whose lease may have run out while the database was away. Each has the
+ * address its person has now, and says whether it may go at all.
  */
 export async function claimMessages(
   db: Db,
   channel: Channel,
   now: number,
-  most: number,
-  grace: number
+  { most, grace, not }: { most: number; grace: number; not: readonly number[] }
 ): Promise<OutboxRow[]> {
   const { rows } = await db.query<OutboxRow>({
     name: 'claim-messages',
@@ -69,6 +74,7 @@ export async function claimMessages(
         where channel = $1 and state in ('queued', 'sending') and not_before is not null
           and not_before <= clock_timestamp() and try_at <= $2 and ${NOT_PAUSED}
           and (state = 'queued' or pg_postmaster_start_time() <= clock_timestamp() - make_interval(secs => $4))
+          and id <> all($5::bigint[])
         order by not_before
         limit $3
         for update skip locked
@@ -84,20 +90,24 @@ export async function claimMessages(
         select * from waiting union all select * from fresh
       )
       update messages m
-      set state = 'sending', attempts = m.attempts + 1, claim = m.claim + 1, not_before = ${LEASE}
+      set state = 'sending', attempts = m.attempts + 1, claim = m.claim + 1, not_before = ${LEASE},
+        address = coalesce(a.address, m.address),
+        copies = case when m.copies is null or a.address is null then m.copies
+          else jsonb_set(m.copies, '{-1,to}', to_jsonb(a.address)) end
       from due
       join people p on p.id = due.person_id
       join messages own on own.person_id = due.person_id and own.id = due.id
+      cross join lateral (select ${addressNow('p', 'own.channel')} as address) as a
       left join walks w on w.person_id = own.person_id and w.id = own.walk_id
       where m.person_id = due.person_id and m.id = due.id
       returning m.person_id, coalesce(m.known_as, m.person_id) as known_as, m.id, m.walk_id, m.journey_id, m.version, m.step, m.channel, m.address, m.try_at, m.attempts,
-        m.claim, m.error, ${copiesOf('m')} as copy, m.subject, m.preview, m.body, m.links,
+        m.claim, m.error, ${barredSql('own', 'a.address')} as barred, ${copiesOf('m')} as copy, m.subject, m.preview, m.body, m.links,
         ${allFields('p')} as fields, w.more -> 'entry' as entry,
         (select u.name from users u where u.email = lower(p.fields ->> 'owner')) as owner,
         (select jsonb_build_object('person', coalesce(e.known_as, e.person_id), 'message', e.id, 'copy', ${copiesOf('e')}) from messages e
           where e.person_id = m.person_id and e.walk_id = m.walk_id and e.step = own.thread and e.state = 'sent'
           order by e.id desc limit 1) as answers`,
-    values: [channel, ts(now), most, grace]
+    values: [channel, ts(now), most, Math.min(grace, MOST_SECONDS), not]
   });
   return rows;
 }
@@ -143,17 +153,5 @@ export async function putBack(db: Db, later: { row: OutboxRow; seconds: number }
       later.map(({ row, seconds }) => ({ ...row, seconds })),
       ['person_id', 'id', 'claim', 'seconds']
     )
-  });
-}
-
-/** Holds claims for another lease. */
-export async function renewLeases(db: Db, rows: Pick<OutboxRow, 'person_id' | 'id' | 'claim'>[]): Promise<void> {
-  await db.query({
-    name: 'renew-leases',
-    text: `
-      update messages m set not_before = ${LEASE}
-      from unnest($1::bigint[], $2::bigint[], $3::integer[]) as t (person_id, id, claim)
-      where m.person_id = t.person_id and m.id = t.id and m.claim = t.claim and m.state = 'sending'`,
-    values: columns(rows, ['person_id', 'id', 'claim'])
   });
 }

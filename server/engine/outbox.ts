@@ -11,15 +11,17 @@ import { isMessage } from '../../core/steps/index.ts';
 import type { EmailStep } from '../../core/steps/email.ts';
 import type { SmsStep } from '../../core/steps/sms.ts';
 import { readClock } from '../clock/clock.ts';
-import { isNobodysFault, type Pool } from '../db/pool.ts';
+import { isNobodysFault, isUnavailable, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { fillMessage, keepParts, restoreParts, Unfillable, type Content } from '../mail/content.ts';
 import { renderEmail, renderSms, scopeOf, type RenderContext } from '../mail/render.ts';
-import type { Mailer } from '../mail/smtp.ts';
+import { Withheld, type Mailer } from '../mail/smtp.ts';
 import { sendSms } from '../sms/gateway.ts';
 import { gateOf } from './channels.ts';
 import { messageKey, type MessageRef } from './message-id.ts';
-import { claimMessages, keepContents, LEASE_SECONDS, putBack, renewLeases, type OutboxRow } from './outbox-rows.ts';
+import { LEASE_SECONDS, Leases } from './leases.ts';
+import { barredWords, mayGo } from './may-go.ts';
+import { claimMessages, keepContents, putBack, type OutboxRow } from './outbox-rows.ts';
 import { withinRates, type Rates } from './rates.ts';
 import { record, recordBare, type Outcome } from './outbox-record.ts';
 import type { PlanBook } from './plans.ts';
@@ -46,17 +48,21 @@ const NO_RATES: Rates = { channel: {} };
 
 /** Messages handed over side by side. */
 const SIDE_BY_SIDE = 32;
-/** Leases are renewed several times within one. */
-const RENEW_MS = (LEASE_SECONDS * 1000) / 4;
-/** An outcome that could not be recorded for so long is given up: its lease is long over. */
-const RECORD_FOR_MS = 15 * 60_000;
+/** Between two tries to record an outcome while the database is away. */
+const RECORD_AGAIN_MS = 200;
+
+/** Why a row in hand is not handed over after all: somebody else has it, or it waits on, untried. */
+const LOST = 'lost';
+const LATER = 'later';
+type NotGone = typeof LOST | typeof LATER;
 
 export class Outbox {
-  private readonly inHand = new Map<number, { row: OutboxRow; lease: number }>();
+  private readonly inHand: Leases<OutboxRow>;
   private outcomes: Outcome[] = [];
   private recording = false;
-  private readonly renewal: ReturnType<typeof setInterval>;
   private waiters: (() => void)[] = [];
+  /** When the database could not be asked last, by the machine's clock. */
+  private awayAt = -Infinity;
 
   constructor(
     readonly channel: Channel,
@@ -66,8 +72,7 @@ export class Outbox {
     /** Leases found run out count once the database has been there for so many seconds. */
     private readonly grace = LEASE_SECONDS
   ) {
-    this.renewal = setInterval(() => void this.renew(), RENEW_MS);
-    this.renewal.unref();
+    this.inHand = new Leases(pool, 'messages', (there) => this.noteDatabase(there));
   }
 
   /** Messages that are being handed over or recorded now. */
@@ -83,22 +88,39 @@ export class Outbox {
     const gate = await gateOf(this.pool, this.channel);
     if (gate === 'stopped' || (gate === 'probe' && this.inHand.size)) return 0;
     const clock = await readClock(this.pool);
-    const lease = Date.now() + LEASE_SECONDS * 1000;
-    const claimed = await claimMessages(this.pool, this.channel, clock.now, gate === 'probe' ? 1 : room, this.grace);
+    const claimed = await claimMessages(this.pool, this.channel, clock.now, {
+      most: gate === 'probe' ? 1 : room,
+      // Where the database was away for this process, it may have been for whoever holds a lease that ran out meanwhile.
+      grace: Math.max(this.grace, this.awayAt > Date.now() - this.grace * 1000 ? Infinity : 0),
+      not: this.inHand.ids()
+    });
     if (!claimed.length) return 0;
-    const { now: rows, later } = await withinRates(this.pool, this.channel, this.post.rates ?? NO_RATES, claimed);
-    if (later.length) await putBack(this.pool, later);
-    if (!rows.length) return 0;
-    for (const row of rows) this.inHand.set(row.id, { row, lease });
+    this.inHand.hold(claimed);
+    const practice = clock.kind === 'practice';
+    let rows: OutboxRow[] = [];
     try {
+      for (const row of claimed)
+        if (row.barred)
+          this.done({
+            row,
+            handed: { ok: false, kind: 'withheld', error: barredWords(row.barred, row.channel) },
+            now: clock.now,
+            practice
+          });
+      const free = claimed.filter((row) => !row.barred);
+      const within = await withinRates(this.pool, this.channel, this.post.rates ?? NO_RATES, free);
+      rows = within.now;
+      if (within.later.length) await putBack(this.pool, within.later);
+      for (const { row } of within.later) this.inHand.letGo(row);
+      if (!rows.length) return claimed.length - free.length;
       await this.plans.ensure(this.pool, rows);
-      await this.begin(rows, clock.now, clock.kind === 'practice');
+      await this.begin(rows, clock.now, practice);
     } catch (error) {
       // Nothing was handed over yet: the lease runs out, and they are taken again.
-      for (const row of rows) this.inHand.delete(row.id);
+      for (const row of claimed) if (!row.barred) this.inHand.letGo(row);
       throw error;
     }
-    return rows.length;
+    return claimed.length;
   }
 
   /** Resolves once a message in hand is done and recorded, or after so many milliseconds. */
@@ -120,7 +142,11 @@ export class Outbox {
   }
 
   close(): void {
-    clearInterval(this.renewal);
+    this.inHand.close();
+  }
+
+  private noteDatabase(there: boolean): void {
+    if (!there) this.awayAt = Date.now();
   }
 
   /** Fills in what has no words yet, keeps the words, and hands over. */
@@ -145,7 +171,10 @@ export class Outbox {
       );
     }
     for (const { row, step, content } of ready) {
-      void this.handOver(row, step, content, now).then((handed) => this.done({ row, handed, now, practice }));
+      void this.handOver(row, step, content, now).then(async (handed) => {
+        if (typeof handed === 'object') this.done({ row, handed, now, practice });
+        else await this.notGone(row, handed);
+      });
     }
   }
 
@@ -198,33 +227,64 @@ export class Outbox {
     return { base: this.post.base, secret: this.post.secret, sender: senderName(this.post.mailFrom) };
   }
 
-  private async handOver(row: OutboxRow, step: EmailStep | SmsStep, content: Content, now: number): Promise<Handed> {
+  /**
+   * Asked right before the wire, when a connection is there: whether it is still ours and may go. `null`: it goes. What was in
+   * hand of a journey that was paused meanwhile waits on; an address that has changed is taken up anew.
+   */
+  private async leave(row: OutboxRow): Promise<Handed | NotGone | null> {
+    if (!this.inHand.has(row)) return LOST;
+    const may = await mayGo(this.pool, row).catch(() => null);
+    if (!may) return LOST;
+    if (may.halted) return LATER;
+    if (may.barred) return { ok: false, kind: 'withheld', error: barredWords(may.barred, row.channel) };
+    return may.address === row.address ? null : LATER;
+  }
+
+  private async handOver(
+    row: OutboxRow,
+    step: EmailStep | SmsStep,
+    content: Content,
+    now: number
+  ): Promise<Handed | NotGone> {
     const { post } = this;
-    // A lease that could not be renewed may be somebody else's by now.
-    if ((this.inHand.get(row.id)?.lease ?? 0) < Date.now())
-      return { ok: false, kind: 'temporary', error: 'its turn had passed before it could be handed over' };
     const recipient = { person: row.known_as, message: row.id };
     const ref = { ...recipient, copy: row.copy };
     const key = messageKey(post.secret, ref);
     try {
       if (step.kind === 'sms') {
         const text = renderSms(content, recipient, this.context());
-        return await sendSms(post.smsUrl, { id: key, from: post.smsFrom, to: row.address, text, at: now });
+        const held = await this.leave(row);
+        return held ?? (await sendSms(post.smsUrl, { id: key, from: post.smsFrom, to: row.address, text, at: now }));
       }
-      return await post.mailer.send({
-        ...renderEmail(content, step, recipient, this.context()),
-        from: senderOf(post.mailFrom, step.from, row.owner),
-        inReplyTo: row.answers && this.messageIdOf(row.answers),
-        to: row.address,
-        replyTo: step.replyTo ?? post.replyTo ?? (post.takesMail ? `reply+${key}@${post.mailDomain}` : null),
-        unsubscribeMail: post.takesMail && step.unsubscribe !== false ? `unsubscribe+${key}@${post.mailDomain}` : null,
-        messageId: this.messageIdOf(ref),
-        returnPath: `bounce+${key}@${post.mailDomain}`,
-        date: now
-      });
+      return await post.mailer.send(
+        {
+          ...renderEmail(content, step, recipient, this.context()),
+          from: senderOf(post.mailFrom, step.from, row.owner),
+          inReplyTo: row.answers && this.messageIdOf(row.answers),
+          to: row.address,
+          replyTo: step.replyTo ?? post.replyTo ?? (post.takesMail ? `reply+${key}@${post.mailDomain}` : null),
+          unsubscribeMail:
+            post.takesMail && step.unsubscribe !== false ? `unsubscribe+${key}@${post.mailDomain}` : null,
+          messageId: this.messageIdOf(ref),
+          returnPath: `bounce+${key}@${post.mailDomain}`,
+          date: now
+        },
+        async () => {
+          const held = await this.leave(row);
+          if (held !== null) throw new Withheld(held);
+        }
+      );
     } catch (error) {
+      if (error instanceof Withheld) return error.why as Handed | NotGone;
       return { ok: false, kind: 'temporary', error: (error as Error).message };
     }
+  }
+
+  /** Not handed over, and no outcome: it waits on, untried; one that is somebody else's is theirs. */
+  private async notGone(row: OutboxRow, why: NotGone): Promise<void> {
+    if (why === LATER) await putBack(this.pool, [{ row, seconds: 0 }]).catch(() => this.noteDatabase(false));
+    this.inHand.letGo(row);
+    this.wake();
   }
 
   private messageIdOf(ref: MessageRef): string {
@@ -243,17 +303,21 @@ export class Outbox {
       const part = this.outcomes;
       this.outcomes = [];
       await this.recordPart(part);
-      for (const { row } of part) this.inHand.delete(row.id);
-      const { waiters } = this;
-      this.waiters = [];
-      for (const wake of waiters) wake();
+      for (const { row } of part) this.inHand.letGo(row);
+      this.wake();
     }
     this.recording = false;
   }
 
-  /** Keeps trying while the database is away: what was accepted must be known before anyone else takes it up. */
+  private wake(): void {
+    const { waiters } = this;
+    this.waiters = [];
+    for (const wake of waiters) wake();
+  }
+
+  /** Keeps trying for as long as this process lives: what was accepted must be known before anyone else takes it up. */
   private async recordPart(part: Outcome[]): Promise<void> {
-    for (const until = Date.now() + RECORD_FOR_MS; Date.now() < until;) {
+    for (;;) {
       try {
         return await record(this.pool, this.channel, part);
       } catch (error) {
@@ -272,23 +336,9 @@ export class Outbox {
           );
           if (noted) return;
         }
-        await new Promise((resolve) => setTimeout(resolve, 200));
+        if (isUnavailable(error)) this.noteDatabase(false);
+        await new Promise((resolve) => setTimeout(resolve, RECORD_AGAIN_MS));
       }
-    }
-  }
-
-  private async renew(): Promise<void> {
-    if (!this.inHand.size) return;
-    const lease = Date.now() + LEASE_SECONDS * 1000;
-    const rows = [...this.inHand.values()].map((h) => h.row);
-    try {
-      await renewLeases(this.pool, rows);
-      for (const row of rows) {
-        const held = this.inHand.get(row.id);
-        if (held) held.lease = lease;
-      }
-    } catch {
-      // The database is away: leases run on as they are, and are renewed once it is back.
     }
   }
 }

@@ -139,23 +139,29 @@ async function saveConsents(
 ): Promise<void> {
   const known = rows.filter((r) => r.state !== null);
   const cleared = rows.filter((r) => r.state === null);
+  // Where a withdrawal waits that journeys have not heard of, it is what they know that changes, and it stays in force.
   if (known.length) {
     await db.query({
       name: 'save-consents',
       text: `
-        insert into consents (person_id, channel, state, at, source, wording)
-        select * from unnest($1::bigint[], $2::text[], $3::text[], $4::timestamptz[], $5::text[], $6::text[])
+        insert into consents as c (person_id, channel, state, at, source, wording)
+        select * from unnest($1::bigint[], $2::text[], $3::text[], $4::timestamptz[], $5::text[], $6::text[]) as t (person_id)
+        order by person_id, 2
         on conflict (person_id, channel) do update
-        set state = excluded.state, at = excluded.at, source = excluded.source, wording = excluded.wording`,
+        set heard = case when c.told_by is not null then excluded.state end,
+          state = case when c.told_by is null then excluded.state else c.state end,
+          at = case when c.told_by is null then excluded.at else c.at end,
+          source = case when c.told_by is null then excluded.source else c.source end,
+          wording = case when c.told_by is null then excluded.wording else c.wording end`,
       values: columns(known, ['person', 'channel', 'state', 'at', 'source', 'wording'])
     });
   }
   if (cleared.length) {
-    await db.query(
-      `delete from consents c using unnest($1::bigint[], $2::text[]) as t (person_id, channel)
-       where c.person_id = t.person_id and c.channel = t.channel`,
-      columns(cleared, ['person', 'channel'])
-    );
+    const values = columns(cleared, ['person', 'channel']);
+    const which = `unnest($1::bigint[], $2::text[]) as t (person_id, channel)
+       where c.person_id = t.person_id and c.channel = t.channel`;
+    await db.query(`update consents c set heard = null from ${which} and c.told_by is not null`, values);
+    await db.query(`delete from consents c using ${which} and c.told_by is null`, values);
   }
 }
 

@@ -91,6 +91,8 @@ async function removeMade(db: Db, id: number, people: number[]): Promise<number>
 
 async function restore(db: Db, { id, name, plan }: Running, people: number[]): Promise<number> {
   if (!people.length) return 0;
+  // Nobody works on them meanwhile: what they did until now counts, what they do from now on comes behind it.
+  await db.query('select from people where id = any($1::bigint[]) order by id for no key update', [people]);
   // What had not been worked off yet never came to be.
   const { rows: pending } = await db.query<{ person_id: number }>(
     `delete from happenings where person_id = any($1::bigint[]) and handled_at is null and source = 'import' and source_id like $2
@@ -135,6 +137,9 @@ async function restore(db: Db, { id, name, plan }: Running, people: number[]): P
   return changes.length;
 }
 
+/** What a channel's consent is called where it stays. */
+const CONSENT_OF: Record<string, string> = { email: 'consent for emails', sms: 'consent for texts' };
+
 const alike = (a: unknown, b: unknown): boolean => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
 
 /** What takes a change back, but for what has changed since. */
@@ -142,17 +147,24 @@ function reverseOf({ person, before, after, ...now }: Changed, stays: (what: str
   const back = <T>(
     was: Record<string, T>,
     set: Record<string, T>,
-    current: Record<string, unknown>
+    current: Record<string, unknown>,
+    called = (key: string): string => key
   ): Record<string, T> =>
     Object.fromEntries(
       Object.entries(set).flatMap(([key, value]) => {
         if (alike(current[key], value)) return [[key, was[key] ?? (null as T)]];
-        if (!alike(current[key], was[key])) stays(key);
+        if (!alike(current[key], was[key])) stays(called(key));
         return [];
       })
     );
   const fields = back(before.fields, after.fields, now.facts);
-  const consent = back(before.consent, after.consent, now.consent);
+  const consent = back(before.consent, after.consent, now.consent, (channel) => CONSENT_OF[channel] ?? channel);
+  // What was withdrawn stays so, whoever said it: given back it is by the person, or by one colleague for them.
+  for (const channel of Object.keys(consent))
+    if (now.consent[channel] === 'withdrawn') {
+      delete consent[channel];
+      stays(`${CONSENT_OF[channel] ?? channel} (withdrawn)`);
+    }
   const removeTags = after.tags.filter((t) => now.tags.includes(t));
   const removeLists = after.lists.filter((l) => now.lists.includes(l));
   return {

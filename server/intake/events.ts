@@ -4,6 +4,7 @@
  * like everything else of the inbox, in their order for each person.
  */
 import { createHash } from 'node:crypto';
+import type { Channel } from '../../core/person/values.ts';
 import type { Input } from '../../core/person/world.ts';
 import { readEnvelope, readEvent, type ReadEvent, type Say } from '../../core/events/event.ts';
 import { isTooDeep, TOO_DEEP } from '../../core/journey/depth.ts';
@@ -80,6 +81,7 @@ async function take(pool: Pool, settings: SettingsBook, given: readonly unknown[
         problems: [`subject: found ${found(event.subject)}, expected the id, address or number of someone known here`]
       });
   }
+  await findChannels(pool, good);
   const free = await withoutTakenAddresses(pool, good, refused);
   const taken = free.length ? await store(pool, free) : 0;
   return { taken, known: free.length - taken, refused: refused.sort((a, b) => a.index - b.index) };
@@ -112,7 +114,11 @@ function readOne(
     if (envelope[key].length > LONGEST)
       say([key], `found ${envelope[key].length} characters, expected at most ${LONGEST}`);
   const event = readEvent(envelope, known, say);
-  if (event?.input.kind === 'set') lengths(event.input, say);
+  if (event?.input.kind === 'set') {
+    lengths(event.input, say);
+    // What a program tells is nobody's own act: a consent that was withdrawn comes back by the person, or by a colleague here.
+    if (event.input.by) say(['data', 'by'], `found ${found(event.input.by)}, expected none: a program acts for nobody`);
+  }
   if (event && event.at > present + AHEAD)
     say(['time'], `found ${envelope.time}, which is still to come, expected an instant that has passed`);
   return problems.length ? null : event;
@@ -159,6 +165,37 @@ async function peopleOf(db: Db, subjects: string[]): Promise<Map<string, number>
     values: [all]
   });
   return new Map(rows.map((r) => [r.subject, r.id]));
+}
+
+/** Happenings that take something back at once: they have to say of which channel. */
+const TAKES_BACK = new Set(['unsubscribed', 'complained', 'bounced']);
+
+/** The channel of what names a message by its step alone: of the latest one sent from it, or as the step stands in a journey. */
+async function findChannels(db: Db, good: Good[]): Promise<void> {
+  const open = good.flatMap(({ event: { input, of }, person }, place) =>
+    of && input.kind === 'happening' && TAKES_BACK.has(input.happening.name) && !input.happening.channel
+      ? [{ place, person, step: of.step, journey: of.journey ?? null, happening: input.happening }]
+      : []
+  );
+  if (!open.length) return;
+  const { rows } = await db.query<{ place: number; channel: Channel | null }>({
+    name: 'channels-of-events',
+    text: `
+      select t.place, coalesce(
+        (select m.channel from messages m join journeys j on j.id = m.journey_id
+          where m.person_id = t.person and m.step = t.step and (t.journey is null or j.key = t.journey) order by m.id desc limit 1),
+        (select s ->> 'kind' from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
+          cross join lateral jsonb_path_query_first(v.document, '$.** ? (@.key == $key && (@.kind == "email" || @.kind == "sms"))',
+            jsonb_build_object('key', t.step)) as s
+          where (t.journey is null or j.key = t.journey) and s is not null order by j.id limit 1)) as channel
+      from unnest($1::integer[], $2::bigint[], $3::text[], $4::text[]) as t (place, person, step, journey)`,
+    values: columns(open, ['place', 'person', 'step', 'journey'])
+  });
+  const found = new Map(rows.map((r) => [r.place, r.channel]));
+  for (const { place, happening } of open) {
+    const channel = found.get(place);
+    if (channel) happening.channel = channel;
+  }
 }
 
 /** Takes out those that would give someone an address or number that somebody else has: two people cannot share one. */

@@ -26,14 +26,17 @@ interface About {
   now: number;
 }
 
-let secret: Buffer | null = null;
+const secrets = new WeakMap<Db, Buffer>();
 
 /** The workspace's signing secret; it never changes while a process runs. */
 export async function workspaceSecret(db: Db): Promise<Buffer> {
-  if (secret) return secret;
+  const known = secrets.get(db);
+  if (known) return known;
   const { rows } = await db.query<{ secret: Buffer }>('select secret from workspace');
   if (!rows[0]) throw new Error('the workspace is not set up: run "npm run demo"');
-  return (secret = rows[0].secret);
+  const { secret } = rows[0];
+  secrets.set(db, secret);
+  return secret;
 }
 
 /** Looks messages up and stores what was done with them, many requests in one statement. */
@@ -84,13 +87,19 @@ function makeDoors(db: Db): Doors {
         name: 'store-happenings',
         text: `
           insert into happenings (person_id, name, at, source, source_id, walk_id, journey_id, step, message_id, data)
-          select p.id, t.name, t.at, 'tracking', source_id, walk + coalesce(g.walks, 0), journey, step, message, data
+          select p.id, t.name, t.at, 'tracking',
+            -- Pressed again while it holds it is the same; said anew after a yes it is not.
+            source_id || case when t.name = 'unsubscribed' and exists (select from consents c
+              where c.person_id = p.id and c.channel = t.data ->> 'channel' and c.state <> 'withdrawn')
+              and exists (select from happenings h where h.person_id = p.id and h.source = 'tracking' and h.source_id = t.source_id)
+              then '/' || (extract(epoch from clock_timestamp()) * 1000)::bigint else '' end, walk + coalesce(g.walks, 0), journey, step, message, data
           from unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::text[], $5::integer[], $6::bigint[], $7::text[], $8::bigint[], $9::jsonb[])
             with ordinality as t (person, name, at, source_id, walk, journey, step, message, data, place)
           -- Since they were looked up, somebody may have been made one with another, or be gone.
           left join merged g on g.gone = t.person
           join people p on p.id = coalesce(g.person_id, t.person)
-          order by place
+          -- In one order, as workers write them: two who withdraw at once never wait for each other in a circle.
+          order by p.id, place
           on conflict do nothing`,
         values: columns(
           rows.map(({ about, ...r }) => ({

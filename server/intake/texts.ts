@@ -3,6 +3,7 @@
  * went out. Stored first and answered at once; the same id twice is one.
  */
 import { wordOf, type TextWords } from '../../core/message/text-words.ts';
+import { repaired } from '../../core/text/text.ts';
 import { MINUTE } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
@@ -39,7 +40,12 @@ function takeText(pool: Pool, inbound: InboundText): Promise<ReceivedText> {
       await db.query(
         `insert into happenings (person_id, name, at, source, source_id, data) values ($1, 'set', $2, 'sms', $3, $4)
          on conflict do nothing`,
-        [id, at, `${inbound.id} start`, JSON.stringify({ consent: { sms: 'given' } })]
+        [
+          id,
+          at,
+          `${inbound.id} start`,
+          JSON.stringify({ consent: { sms: 'given' }, by: 'person', proof: startedBy(inbound) })
+        ]
       );
     }
     // An answer belongs to the latest text, if that is at most 30 days old.
@@ -60,6 +66,13 @@ function takeText(pool: Pool, inbound: InboundText): Promise<ReceivedText> {
     return word === 'help' ? { as: 'help', say: words.helpText ?? null } : { as: 'taken' };
   });
 }
+
+/** What stands with a consent that somebody gave by a text: the words, and the number they came from. */
+const startedBy = ({ from, text }: InboundText): { source: string; wording: string; address: string } => ({
+  source: `a text from ${from}`,
+  wording: repaired(text, 500),
+  address: from
+});
 
 /** The workspace's own words beside those of each language. */
 export async function textWords(db: Db): Promise<TextWords> {

@@ -13,9 +13,10 @@ export type Handed =
       ok: false;
       /**
        * `mailbox`: nobody is there, for good. `full`: no room there now. `temporary`: worth trying again.
-       * `away`: the server cannot be reached. `ours`: it takes no mail from us as things stand.
+       * `away`: the server cannot be reached. `ours`: it takes no mail from us as things stand. `withheld`: it was not handed over,
+       * because nobody may write to them any more.
        */
-      kind: 'mailbox' | 'full' | 'temporary' | 'away' | 'ours';
+      kind: 'mailbox' | 'full' | 'temporary' | 'away' | 'ours' | 'withheld';
       /** In the server's own words. */
       error: string;
     };

@@ -1,4 +1,5 @@
 /** Handing mail to the mail server: SMTP, pooled connections. */
+import { Readable } from 'node:stream';
 import nodemailer from 'nodemailer';
 import { encodeWords } from './encoded-words.ts';
 import { meaningOf, type Handed } from './answer.ts';
@@ -22,8 +23,19 @@ export interface Mail extends Omit<RenderedEmail, 'html'> {
   date: number;
 }
 
+/** Thrown by whoever is asked for leave, where a mail is not to go after all. */
+export class Withheld<W = unknown> extends Error {
+  constructor(readonly why: W) {
+    super('withheld');
+  }
+}
+
 export interface Mailer {
-  send(mail: Mail): Promise<Handed>;
+  /**
+   * Hands a mail over. `leave` is asked at the last moment, when the server waits for the first byte of it; what it throws as
+   * {@link Withheld} is thrown on, and the server gets nothing that it would deliver.
+   */
+  send(mail: Mail, leave?: () => Promise<void>): Promise<Handed>;
   close(): void;
 }
 
@@ -65,10 +77,26 @@ export function openMailer({ url, tls = 'offered', ca, name, connections = 8 }: 
     greetingTimeout: 60_000,
     socketTimeout: FINAL_DOT_MS
   });
+  transport.use('stream', (mail, done) => {
+    const { leave } = mail.data as { leave?: () => Promise<void> };
+    // Read only once the server has said that it waits for the mail: a reader that stops there ends the connection, unsent.
+    if (leave)
+      mail.message.processFunc((input) =>
+        Readable.from(
+          (async function* () {
+            await leave();
+            yield* input as unknown as AsyncIterable<Buffer>;
+          })(),
+          { objectMode: false }
+        )
+      );
+    done();
+  });
   return {
-    async send(mail) {
+    async send(mail, leave) {
       try {
         await transport.sendMail({
+          ...(leave ? { leave } : {}),
           from: mail.from,
           to: { name: '', address: mail.to },
           ...(mail.replyTo === null ? {} : { replyTo: mail.replyTo }),
@@ -94,6 +122,7 @@ export function openMailer({ url, tls = 'offered', ca, name, connections = 8 }: 
         });
         return { ok: true };
       } catch (error) {
+        if (error instanceof Withheld) throw error;
         return refusal(error);
       }
     },

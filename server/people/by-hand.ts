@@ -134,7 +134,11 @@ export async function setConsent(
   const done = await askChange(
     pool,
     [person],
-    { consent: { [channel]: state }, proof: { source: `${source} (${by})`, wording: wording || null } },
+    {
+      consent: { [channel]: state },
+      by: 'colleague',
+      proof: { source: `${source} (${by})`, wording: wording || null }
+    },
     by
   );
   return done ? { ok: true } : { ok: false, problem: 'There is no such person.' };

@@ -35,6 +35,8 @@ export async function applySilently(
 ): Promise<void> {
   if (!changes.length) return;
   const ids = changes.map((c) => c.person);
+  // Nobody works on them, or is worked on, meanwhile.
+  await db.query('select from people where id = any($1::bigint[]) order by id for no key update', [ids]);
   const own = PERSON_COLUMNS.map((c) => `${c} = case when t.fields ? '${c}' then t.fields ->> '${c}' else p.${c} end`);
   await db.query(
     `update people p
@@ -131,23 +133,32 @@ async function applyConsents(db: Db, changes: SilentChange[], at: string, source
     Object.entries(c.consent ?? {}).map(([channel, state]) => ({ person: c.person, channel, state }))
   );
   if (!rows.length) return;
+  // Withdrawn stays withdrawn: what is brought from elsewhere is nobody's own act.
   const said = rows.filter((r) => r.state !== null);
-  await db.query(
-    `insert into consents (person_id, channel, state, at, source, wording)
+  const { rows: set } = await db.query<{ person: number; channel: Channel; state: ConsentState }>(
+    `insert into consents as c (person_id, channel, state, at, source, wording)
      select person_id, channel, state, $4::timestamptz, $5::text, $6::text from unnest($1::bigint[], $2::text[], $3::text[]) as t (person_id, channel, state)
+     order by person_id, channel
      on conflict (person_id, channel) do update
-     set state = excluded.state, at = excluded.at, source = excluded.source, wording = excluded.wording`,
+     set state = excluded.state, at = excluded.at, source = excluded.source, wording = excluded.wording
+     where c.state <> 'withdrawn'
+     returning person_id as person, channel, state`,
     [said.map((r) => r.person), said.map((r) => r.channel), said.map((r) => r.state), at, proof.source, proof.wording]
   );
   const cleared = rows.filter((r) => r.state === null);
-  await db.query(
+  const { rows: gone } = await db.query<{ person: number; channel: Channel }>(
     `delete from consents c using unnest($1::bigint[], $2::text[]) as t (person_id, channel)
-     where c.person_id = t.person_id and c.channel = t.channel`,
+     where c.person_id = t.person_id and c.channel = t.channel and c.state <> 'withdrawn'
+     returning c.person_id as person, c.channel`,
     [cleared.map((r) => r.person), cleared.map((r) => r.channel)]
   );
   await recordAll(
     db,
-    rows.map((r) => ({ person: r.person, name: 'consent_changed', data: { channel: r.channel, to: r.state ?? '' } })),
+    [...set, ...gone.map((g) => ({ ...g, state: '' }))].map((r) => ({
+      person: r.person,
+      name: 'consent_changed',
+      data: { channel: r.channel, to: r.state }
+    })),
     at,
     source
   );

@@ -232,15 +232,20 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
     });
   }
   for (const r of failed.rows) {
-    const what = r.state === 'bounced' ? 'bounced' : 'could not be sent';
+    const what =
+      r.trouble === 'withheld'
+        ? `${r.n === 1 ? 'was' : 'were'} held back`
+        : r.state === 'bounced'
+          ? 'bounced'
+          : 'could not be sent';
     needs.push({
       kind: 'failure',
       title: `${plural(r.n, 'message', 'messages')} ${what}`,
       detail: `${r.journey} · ${r.name}${r.n > 1 ? ` and ${r.n - 1} more` : ''} · ${r.error ?? ''}`,
       href: r.n === 1 ? `/people/${r.first}` : `/journeys/${r.key}?view=watch`,
       act: 'Show',
-      // A mailbox that is not there is not there a second time either.
-      ...(r.trouble === 'mailbox'
+      // A mailbox that is not there is not there a second time either; whoever withdrew has not come back.
+      ...(r.trouble === 'mailbox' || r.trouble === 'withheld'
         ? {}
         : { action: { name: 'again' as const, value: `${r.key} ${r.trouble}`, label: 'Send again' } })
     });

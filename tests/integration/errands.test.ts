@@ -358,7 +358,7 @@ describe('a consent that is asked for', () => {
       reachable('1', (p) => (p.consent = { email: 'withdrawn' }))
     );
     expect(world.postbox.mails).toHaveLength(0);
-    expect(await state()).toBe('pending');
+    expect(await state()).toBe('withdrawn');
   });
   it('a link does not bring back what was withdrawn since, and a made-up one is nothing', async () => {
     await enter(

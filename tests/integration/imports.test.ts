@@ -385,15 +385,16 @@ describe('afterwards', () => {
         state: 'undone',
         removed: 1,
         restored: 1,
-        stays: 2
+        stays: 3
       });
       expect(await staysOf(world.pool, line.id)).toEqual([
+        { person: 1, name: 'Ada', what: 'consent for emails (withdrawn)' },
         { person: 2, name: 'Bea', what: 'town' },
         { person: 4, name: 'Dora', what: 'is or was in a journey' }
       ]);
       const after = await facts();
       expect(after.map((p) => p['email'])).toEqual(['busy@b.example', 'known@b.example', 'moved@b.example']);
-      expect(after[1]).toEqual(before[0]);
+      expect(after[1]).toEqual({ ...before[0], consent: 'withdrawn' });
       expect(after[2]).toMatchObject({ fields: { town: 'Elsewhere' } });
     }
   );

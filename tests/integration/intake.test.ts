@@ -47,14 +47,9 @@ const happenings = async (): Promise<string[]> =>
   ).rows.map((r) => r.name);
 
 describe('tracking', () => {
-  // The secret is read once a process, so every case of this file shares the first world's.
   const token = async (use: TokenUse, person: number, message: number, number = 0): Promise<string> =>
-    signToken(shared ?? (shared = await secretOf()), use, { person, message, number });
-  let shared: Buffer | null = null;
-  beforeEach(async () => {
-    if (shared) await world.pool.query('update workspace set secret = $1', [shared]);
-    await begun();
-  });
+    signToken(await secretOf(), use, { person, message, number });
+  beforeEach(begun);
 
   it('counts what is fetched many times in a minute once, and again a minute later', async () => {
     const pixel = await token('open', 1, 1);

@@ -117,7 +117,8 @@ describe('walks', () => {
     expect(await merging).toEqual({ ok: true, person: 1 });
     await skipTo(world, MONDAY + 1000);
     expect(world.postbox.mails.map((m) => m.messageId.split('.')[0])).toEqual(['<2']);
-    expect(world.postbox.mails[0]?.to).toBe('b@people.example');
+    // To the address that is theirs now.
+    expect(world.postbox.mails[0]?.to).toBe('a@people.example');
   });
 });
 

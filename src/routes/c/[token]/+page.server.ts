@@ -10,8 +10,8 @@ const NOT_OURS = 'This address is not complete, or not one of ours.';
 export const load: PageServerLoad = async ({ params }) => {
   const asked = await asking(db(), params.token);
   if (!asked) error(404, NOT_OURS);
-  const { channel, address, given, withdrawn } = asked;
-  return { channel, address, given, withdrawn, sender: await senderName(db()) };
+  const { channel, address, given, withdrawn, moved } = asked;
+  return { channel, address, given, withdrawn, moved, sender: await senderName(db()) };
 };
 
 export const actions: Actions = {

@@ -12,6 +12,11 @@
     <p role="status">
       Since this was sent, {kind} to <strong>{data.address}</strong> were unsubscribed. This link does not bring them back.
     </p>
+  {:else if data.moved}
+    <p role="status">
+      This link was for <strong>{data.address}</strong>, which is not your address with us any more. Nothing was
+      changed.
+    </p>
   {:else if form?.done || data.given}
     <p role="status">Thank you. We may send {kind} to <strong>{data.address}</strong>. Each has a way to stop them.</p>
   {:else}
