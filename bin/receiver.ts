@@ -15,7 +15,12 @@ let begun = false;
 process.on('disconnect', () => begun || process.exit(0));
 const secret = await whenThere(() => workspaceSecret(pool), log);
 const receiver = await startReceiver(
-  { pool, secret, soft: { count: config.SOFT_BOUNCES, within: lengthOf(config.SOFT_BOUNCES_WITHIN) } },
+  {
+    pool,
+    secret,
+    soft: { count: config.SOFT_BOUNCES, within: lengthOf(config.SOFT_BOUNCES_WITHIN) },
+    trusted: config.MAIL_IN_TRUSTED
+  },
   {
     port: config.MAIL_IN_PORT,
     host: config.MAIL_IN_HOST,

@@ -1,5 +1,6 @@
 /** Where everything is: read from the environment once, checked, with what is missing named. */
 import { z } from 'zod';
+import { readTrusted } from './mail-in/proof.ts';
 import { parseDuration, rulerLength } from '../core/time/duration.ts';
 
 const lateness = z.string().refine((text) => parseDuration(text) !== null, {
@@ -39,6 +40,21 @@ const environment = z
     /** Where our own mail server takes answers, reports and complaints for MAIL_DOMAIN; none where absent. */
     MAIL_IN_PORT: z.coerce.number().int().min(1).max(65_535).optional(),
     MAIL_IN_HOST: z.string().default('127.0.0.1'),
+    /**
+     * Receiving servers before ours whose word on who sent a mail is believed (RFC 8601): what each calls itself, and from where it
+     * hands mail to us: `mx.example.org@192.0.2.1, mx.example.org@192.0.2.8/30`.
+     */
+    MAIL_IN_TRUSTED: z
+      .string()
+      .default('')
+      .transform((text, context) => {
+        try {
+          return readTrusted(text);
+        } catch (error) {
+          context.addIssue({ code: 'custom', message: (error as Error).message });
+          return z.NEVER;
+        }
+      }),
     /** So many days with bounces that may pass, within so long, are taken for one that does not. */
     SOFT_BOUNCES: z.coerce.number().int().min(2).max(100).default(5),
     SOFT_BOUNCES_WITHIN: lateness.default('P14D'),

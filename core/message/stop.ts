@@ -128,9 +128,8 @@ const asks = (text: string): boolean => {
 /** What somebody wrote, without what programs put below it and without a name behind a closing. */
 function own(text: string): string {
   const lines: string[] = [];
-  for (const line of text.split(/\r\n?|\n/)) {
-    if (BELOW.test(line)) break;
-    if (lines.some((l) => l.trim() !== '') && CLOSING.test(formOf(line) || answerForm(line))) break;
+  for (const line of text.trimStart().split(/\r\n?|\n/)) {
+    if (BELOW.test(line) || (lines.length && CLOSING.test(formOf(line) || answerForm(line)))) break;
     lines.push(line);
   }
   return lines.join('\n').trim();
@@ -138,7 +137,7 @@ function own(text: string): string {
 
 /** Whether a text or mail asks to stop: as a whole, by its first paragraph, or by a first sentence that is nothing else. */
 export function asksToStop(text: string): boolean {
-  const said = own(text.slice(0, 20_000));
+  const said = own(text.slice(0, 2 * MOST));
   if (said === '' || said.length > MOST) return false;
   const paragraph = said.split(/\n\s*\n/)[0] ?? '';
   const sentence = /^(.{2,120}?)[.!](?=\s+\p{Lu})/su.exec(paragraph)?.[1] ?? '';

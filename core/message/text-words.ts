@@ -2,6 +2,7 @@
 import { z } from 'zod';
 import { naming, plainText } from '../text/text.ts';
 import { answerForm } from './answer.ts';
+import { asksToStop } from './stop.ts';
 
 export type TextWord = 'stop' | 'start' | 'help';
 
@@ -15,15 +16,8 @@ export const textWordsSchema = z.strictObject({
 });
 export type TextWords = z.infer<typeof textWordsSchema>;
 
-/** By language. Written as answers are compared: lower case, without what is around them. */
-const KNOWN: Record<TextWord, Record<string, string[]>> = {
-  stop: {
-    en: ['stop', 'stopall', 'stop all', 'unsubscribe', 'end', 'quit', 'cancel'],
-    de: ['stopp', 'abmelden'],
-    fr: ['arrêt', 'arret', 'stop sms'],
-    es: ['alto', 'baja'],
-    ga: ['stad']
-  },
+/** By language. Written as answers are compared: lower case, without what is around them. Stopping is {@link asksToStop}. */
+const KNOWN: Record<Exclude<TextWord, 'stop'>, Record<string, string[]>> = {
   start: {
     en: ['start', 'unstop', 'subscribe'],
     de: ['anmelden'],
@@ -45,12 +39,8 @@ export function wordOf(text: string, own: TextWords = {}): TextWord | null {
     before = form;
     form = form.replace(AROUND, '');
   }
-  for (const word of ['stop', 'start', 'help'] as const) {
-    const known = [...Object.values(KNOWN[word]).flat(), ...(own[word] ?? []).map(answerForm)];
-    if (known.includes(form)) return word;
-  }
-  return null;
+  const isOf = (word: TextWord, known: string[]): boolean =>
+    known.includes(form) || (own[word] ?? []).some((w) => answerForm(w) === form);
+  if (asksToStop(text) || isOf('stop', [])) return 'stop';
+  return (['start', 'help'] as const).find((word) => isOf(word, Object.values(KNOWN[word]).flat())) ?? null;
 }
-
-/** Whether an inbound text asks us to stop writing. */
-export const isStopWord = (text: string): boolean => wordOf(text) === 'stop';

@@ -10,7 +10,7 @@ import { expect, it } from 'vitest';
 const MADE: Record<string, string[]> = {
   'tasks-${view}': ['tasks-mine', 'tasks-due', 'tasks-all', 'tasks-done'],
   'put-${table}': ['put-person_tags', 'put-person_lists'],
-  'renew-${this.table}': ['renew-messages', 'renew-errands', 'renew-answers'],
+  'renew-${this.table}': ['renew-messages', 'renew-errands', 'renew-answers', 'renew-letters'],
   'take-${table}': ['take-person_tags', 'take-person_lists']
 };
 

@@ -1,7 +1,7 @@
 /**
  * Rows that are worked on under a lease, by the machine's clock: held while they are in hand, and renewed several times within
  * one. A lease that somebody else has taken over meanwhile, because this process stood still or the database was away, is lost:
- * the row is let go, and nothing more is done for it. Tables: `messages`, `errands`, `answers`, each with `person_id`, `id`,
+ * the row is let go, and nothing more is done for it. Tables: `messages`, `errands`, `answers`, `letters`, each with `person_id`, `id`,
  * `claim`, `state` and `not_before`.
  */
 import { columns } from '../db/columns.ts';
@@ -26,7 +26,7 @@ export class Leases<R extends Leased> {
 
   constructor(
     private readonly pool: Pool,
-    private readonly table: 'messages' | 'errands' | 'answers',
+    private readonly table: 'messages' | 'errands' | 'answers' | 'letters',
     /** Hears whether the database could be asked. */
     private readonly asked: (there: boolean) => void = () => undefined
   ) {

@@ -8,6 +8,7 @@ import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { noteRefusals, noteSuccess } from './channels.ts';
+import { copiesOf } from './copies.ts';
 import { Counts } from './count.ts';
 import type { OutboxRow } from './outbox-rows.ts';
 
@@ -57,6 +58,9 @@ function stateOf({ row, handed }: Outcome): State {
   }
 }
 
+/** SQL: a report that this copy did not arrive was here before the record that it went out. */
+const EARLY = `coalesce(m.early_bounce = ${copiesOf('m')}, false)`;
+
 /** Records outcomes of one channel, in one transaction. Outcomes of claims that somebody else has taken over are left out. */
 export async function record(pool: Pool, channel: Channel, outcomes: Outcome[]): Promise<void> {
   const rows = outcomes.map((outcome) => {
@@ -82,8 +86,11 @@ export async function record(pool: Pool, channel: Channel, outcomes: Outcome[]):
       name: 'record-messages',
       text: `
         update messages m
-        set state = t.state, sent_at = t.sent_at, handed_at = case when t.sent_at is not null then clock_timestamp() end, error = t.error, trouble = t.trouble,
-          not_before = clock_timestamp() + make_interval(secs => t.wait)
+        set state = case when t.state = 'sent' and ${EARLY} then 'bounced' else t.state end, sent_at = t.sent_at,
+          handed_at = case when t.sent_at is not null then clock_timestamp() end,
+          error = case when t.state = 'sent' and ${EARLY} then m.error else t.error end,
+          trouble = case when t.state = 'sent' and ${EARLY} then m.trouble else t.trouble end,
+          early_bounce = null, not_before = clock_timestamp() + make_interval(secs => t.wait)
         from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::text[], $5::timestamptz[], $6::text[], $7::text[],
           $8::double precision[]) as t (person_id, id, claim, state, sent_at, error, trouble, wait)
         where m.person_id = t.person_id and m.id = t.id and m.state = 'sending' and m.claim = t.claim

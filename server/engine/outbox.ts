@@ -215,7 +215,7 @@ export class Outbox {
       };
     }
     try {
-      const recipient = { person: row.known_as, message: row.id };
+      const recipient = { person: row.known_as, message: row.id, channel: row.channel };
       return { step, content: fillMessage(step, scopeOf(recipient, row.fields, name, this.context(), row.entry)) };
     } catch (error) {
       if (error instanceof Unfillable) return not('filling-in', error.message);
@@ -247,8 +247,8 @@ export class Outbox {
     now: number
   ): Promise<Handed | NotGone> {
     const { post } = this;
-    const recipient = { person: row.known_as, message: row.id };
-    const ref = { ...recipient, copy: row.copy };
+    const recipient = { person: row.known_as, message: row.id, channel: row.channel };
+    const ref = { person: row.known_as, message: row.id, copy: row.copy };
     const key = messageKey(post.secret, ref);
     try {
       if (step.kind === 'sms') {

@@ -17,6 +17,7 @@ import { sendAnswers } from './answers.ts';
 import { runBatch } from './batch.ts';
 import type { Engine } from './context.ts';
 import type { Outbox } from './outbox.ts';
+import { sendLetters } from './letters.ts';
 import { letGo } from './retention.ts';
 
 export interface Worker {
@@ -100,7 +101,10 @@ export function startWorker(engine: Engine, connectionString: string, log: Logge
   const loops = [
     repeat('walks', async () => (await runBatch(engine.pool, engine.plans)).people > 0),
     ...engine.outboxes.map((outbox) => repeat(`outbox ${outbox.channel}`, () => pump(outbox))),
-    repeat('answers', async () => (await sendAnswers(engine.pool, engine.post)) > 0),
+    repeat(
+      'answers',
+      async () => (await sendAnswers(engine.pool, engine.post)) + (await sendLetters(engine.pool, engine.post)) > 0
+    ),
     repeat('early fetches', async () => (await decideEarly(engine.pool)) > 0),
     repeat(
       'crowds',

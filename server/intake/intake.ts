@@ -2,6 +2,7 @@
  * The way in for what people do with a message: opened, clicked, unsubscribed.
  * Stored first and answered at once; workers handle it. The same id twice is one.
  */
+import type { Channel } from '../../core/person/values.ts';
 import { PRESENT } from '../clock/clock.ts';
 import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
@@ -9,8 +10,9 @@ import { againIfGone, ts, type Db } from '../db/pool.ts';
 import { together } from '../db/together.ts';
 import type { KeptLink } from '../mail/content.ts';
 import { EARLY_SECONDS } from './early.ts';
+import { addressNow } from '../engine/may-go.ts';
 import { isMachine, type Fetch } from './machine.ts';
-import { readToken, type Token, type TokenUse } from './token.ts';
+import { channelOfNumber, readToken, type Token, type TokenUse } from './token.ts';
 
 interface About {
   person_id: number;
@@ -207,23 +209,35 @@ function linkOf({ links }: About, number: number): string | null {
   return link && /^https?:\/\//i.test(link) ? link : null;
 }
 
-/** Whom an unsubscribe address is for; shown before anything is changed. */
-export async function unsubscribeTarget(
-  db: Db,
-  token: string
-): Promise<{ address: string; channel: 'email' | 'sms'; withdrawn: boolean } | null> {
-  const found = await messageOf(db, 'unsubscribe', token);
+interface Leaving {
+  address: string;
+  channel: Channel;
+  withdrawn: boolean;
+}
+
+/** Whom an unsubscribe address is for, whatever has become of the message it came with; shown before anything is changed. */
+export async function unsubscribeTarget(db: Db, text: string): Promise<Leaving | null> {
+  const found = await leaving(db, text);
   if (!found) return null;
-  const { rows } = await db.query<{ address: string; withdrawn: boolean }>(
-    `select m.address, exists (
-        select from happenings h
-        where h.person_id = m.person_id and h.name = 'unsubscribed' and h.data ->> 'channel' = m.channel
-          and not exists (select from consents c where c.person_id = m.person_id and c.channel = m.channel
-            and c.state = 'given' and c.at > h.at)) as withdrawn
-     from messages m where m.person_id = $1 and m.id = $2`,
-    [found.about.person_id, found.about.id]
-  );
-  return rows[0] ? { ...rows[0], channel: found.about.channel } : null;
+  const { person: _, ...target } = found;
+  return target;
+}
+
+async function leaving(db: Db, text: string): Promise<(Leaving & { person: number }) | null> {
+  const token = readToken(await workspaceSecret(db), 'unsubscribe', text);
+  if (!token) return null;
+  const { rows } = await db.query<Leaving & { person: number }>({
+    name: 'unsubscribe-target',
+    text: `
+      select p.id as person, t.channel, coalesce(m.address, ${addressNow('p', 't.channel')}, '') as address,
+        exists (select from consents c where c.person_id = p.id and c.channel = t.channel and c.state = 'withdrawn') as withdrawn
+      from people p
+      left join messages m on m.person_id = p.id and m.id = $2
+      cross join lateral (select coalesce(m.channel, $3::text) as channel) as t
+      where p.id = person_now($1)`,
+    values: [token.person, token.message, channelOfNumber(token.number)]
+  });
+  return rows[0] ?? null;
 }
 
 /** What the workspace calls itself. */
@@ -233,9 +247,26 @@ export async function senderName(db: Db): Promise<string> {
 }
 
 /** Someone unsubscribed (RFC 8058 one-click, or the button of the page). False where the token is not ours. */
-export async function unsubscribed(db: Db, token: string): Promise<boolean> {
-  const found = await messageOf(db, 'unsubscribe', token);
-  if (!found) return false;
-  await store(db, found.about, 'unsubscribed', minuteId(found.about, 'unsubscribe'), {});
+export async function unsubscribed(db: Db, text: string): Promise<boolean> {
+  const found = await messageOf(db, 'unsubscribe', text);
+  if (found) {
+    await store(db, found.about, 'unsubscribed', minuteId(found.about, 'unsubscribe'), {});
+    return true;
+  }
+  const target = await leaving(db, text);
+  if (!target) return false;
+  // Its message is gone, or there was none: the token names the person, and that is enough.
+  const { rowCount } = await db.query({
+    name: 'unsubscribe-person',
+    text: `
+      insert into happenings (person_id, name, at, source, source_id, data)
+      select p.id, 'unsubscribed', w.at, 'tracking', 'unsubscribe/' || (extract(epoch from clock_timestamp()) * 1000)::bigint,
+        jsonb_build_object('channel', $2::text)
+      from people p, (select ${PRESENT} as at from workspace) as w
+      where p.id = $1 and not exists (select from consents c where c.person_id = p.id and c.channel = $2 and c.state = 'withdrawn')
+      on conflict do nothing`,
+    values: [target.person, target.channel]
+  });
+  if (rowCount) await notify(db, 'inbox');
   return true;
 }

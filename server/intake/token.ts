@@ -5,6 +5,7 @@
  * Form: base64url of varints (person, message, number) and 12 bytes of HMAC-SHA-256.
  */
 import { createHmac, timingSafeEqual } from 'node:crypto';
+import type { Channel } from '../../core/person/values.ts';
 
 /** `confirm` names an errand instead of a message. */
 export type TokenUse = 'open' | 'link' | 'unsubscribe' | 'confirm';
@@ -12,9 +13,14 @@ export type TokenUse = 'open' | 'link' | 'unsubscribe' | 'confirm';
 export interface Token {
   person: number;
   message: number;
-  /** Which of the message's links; 0 for other uses. */
+  /** Which of the message's links; to unsubscribe, from which channel ({@link channelNumber}); 0 for other uses. */
   number: number;
 }
+
+/** A channel in a token: it outlives the message that it came with. */
+export const channelNumber = (channel: Channel): number => (channel === 'email' ? 1 : 2);
+/** The channel of a token; one from before channels stood in them came with an email, which nearly all did. */
+export const channelOfNumber = (number: number): Channel => (number === 2 ? 'sms' : 'email');
 
 const MAC = 12;
 

@@ -9,7 +9,7 @@ const BOUNCE = { from: '', to: [`bounce+${KEY}@quillmoor.example`] };
 const REPLY = { from: 'ada@people.example', to: [`reply+${KEY}@quillmoor.example`] };
 
 const read = async (raw: string, envelope = REPLY) =>
-  classify(await simpleParser(raw.replace(/\r?\n/g, '\r\n')), envelope);
+  classify(await simpleParser(raw.replace(/\r?\n/g, '\r\n')), envelope, raw);
 const plain = (headers: string, text: string): string =>
   `From: Ada <ada@people.example>\nTo: desk@quillmoor.example\n${headers}\n\n${text}\n`;
 const report = (status: string, more = '', returned = ''): string => `From: MAILER-DAEMON@mx.example
@@ -132,6 +132,15 @@ x
     expect(inbound).toEqual({ kind: 'complained', feedback: 'abuse' });
     expect(keys).toContain(KEY);
   });
+  it('are about the message they return inline, or name by a field alone', async () => {
+    const inline = feedback('abuse').replace('message/rfc822', 'message/rfc822\nContent-Disposition: inline');
+    const elsewhere = { from: 'feedback@mx.example', to: ['abuse@quillmoor.example'] };
+    expect((await read(inline, elsewhere)).keys).toContain(KEY);
+    const named = feedback('abuse')
+      .replace(`Message-ID: <${KEY}@quillmoor.example>\n`, '')
+      .replace('Version: 1', `Version: 1\nOriginal-Mail-From: <bounce+${KEY}@quillmoor.example>`);
+    expect(await read(named, elsewhere)).toMatchObject({ inbound: { kind: 'complained' }, keys: [KEY] });
+  });
   it('that take one back are none', async () => {
     expect((await read(feedback('not-spam'))).inbound.kind).toBe('report');
   });
@@ -155,7 +164,32 @@ describe('answers', () => {
       'Sure\n\n-----Original Message-----\nFrom: Desk\nSent: Monday\nTo: me\nSubject: x\n\nHello',
       'Sure'
     ],
-    ['nothing but a quotation', '> Coming?', '> Coming?']
+    ['nothing but a quotation', '> Coming?', '> Coming?'],
+    [
+      'a header block in German',
+      'Gerne\n\nVon: Desk\nGesendet: Montag, 1. März 2027\nAn: Ada\nBetreff: x\n\nHallo',
+      'Gerne'
+    ],
+    [
+      'a header block in French',
+      'Volontiers\n\nDe : Desk\nEnvoyé : lundi 1 mars 2027\nÀ : Ada\nObjet : x\n\nBonjour',
+      'Volontiers'
+    ],
+    [
+      'a header block in Spanish',
+      'Claro\n\nDe: Desk\nEnviado el: lunes, 1 de marzo\nPara: Ada\nAsunto: x\n\nHola',
+      'Claro'
+    ],
+    ['a line of dashes in German', 'Ja\n\n-------- Ursprüngliche Nachricht --------\nHallo', 'Ja'],
+    ['a line of dashes in French', 'Oui\n\n-------- Message d’origine --------\nBonjour', 'Oui'],
+    ['a line of dashes in Spanish', 'Sí\n\n-----Mensaje original-----\nHola', 'Sí'],
+    [
+      'quoted by a name in German',
+      'Ja\n\nDesk <desk@quillmoor.example> schrieb am Mo., 1. März 2027, 09:00:\n\nHallo',
+      'Ja'
+    ],
+    ['quoted in Irish', 'Tá\n\nAr 1 Márta 2027, scríobh Desk:\nDia duit', 'Tá'],
+    ['a word that begins a header block', 'From: the harbour\nwe walk up', 'From: the harbour\nwe walk up']
   ])('%s', async (_, text, own) => {
     const { inbound, keys } = await read(plain('Subject: Re: Hello', text));
     expect(inbound).toEqual({ kind: 'replied', text: own, subject: 'Re: Hello', machine: false });
@@ -183,9 +217,48 @@ describe('answers', () => {
     'List-Id: <people.example>',
     'X-Auto-Response-Suppress: All',
     'Subject: Automatic reply: Hello',
-    'Subject: Out of office'
+    'Subject: Out of office',
+    'Subject: Réponse automatique : Hello',
+    'Subject: Absence du bureau Re: Hello',
+    'Subject: Respuesta automática: Hello',
+    'Subject: Fuera de la oficina',
+    'Subject: Abwesenheitsnotiz: Hello',
+    'Subject: Automatische Antwort: Hello',
+    'Subject: Freagra uathoibríoch: Hello',
+    'Subject: Risposta automatica: Hello',
+    'Subject: Automatisch antwoord: Hello'
   ])('%s: automatic, and matches nothing', async (header) => {
     expect((await read(plain(header, 'I am away'))).inbound).toMatchObject({ kind: 'replied', machine: true });
+  });
+  it.each([
+    'I am currently out of the office until Monday.',
+    'Hello,\nThank you for your mail. I am on annual leave until 8 March.',
+    'Vielen Dank für Ihre Nachricht. Ich bin bis zum 8. März nicht im Büro.',
+    'Guten Tag, ich bin derzeit im Urlaub.',
+    'Bonjour,\nje suis absente jusqu’au 8 mars.',
+    'Hola, estoy fuera de la oficina hasta el lunes.',
+    'A chara, tá mé as an oifig go dtí an Luan.'
+  ])('%j, without any header: automatic', async (text) => {
+    expect((await read(plain('Subject: Re: Hello', text))).inbound).toMatchObject({ kind: 'replied', machine: true });
+  });
+  it.each(['I am coming on Friday', 'Thank you! I am so glad.', 'Ich bin dabei', 'Je suis partante', 'Estoy lista'])(
+    '%j is a person',
+    async (text) => {
+      expect((await read(plain('Subject: Re: Hello', text))).inbound).toMatchObject({ machine: false });
+    }
+  );
+  it.each([
+    ['unsubscribe', ''],
+    ['Re: STOP', ''],
+    ['AW: Abmelden', '\n \n']
+  ])('an empty mail called %j is an unsubscription', async (subject, text) => {
+    expect((await read(plain(`Subject: ${subject}`, text))).inbound).toEqual({ kind: 'unsubscribed' });
+  });
+  it.each([
+    ['Re: Stop by on Friday', ''],
+    ['STOP', 'Yes please, I come']
+  ])('%j with %j is none', async (subject, text) => {
+    expect((await read(plain(`Subject: ${subject}`, text))).inbound.kind).toBe('replied');
   });
   it('"Auto-Submitted: no" is a person', async () => {
     expect((await read(plain('Auto-Submitted: no', 'hello'))).inbound).toMatchObject({ machine: false });

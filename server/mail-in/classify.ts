@@ -4,8 +4,10 @@
  * Sources: RFC 3464 and 3463 (delivery reports), RFC 5965 (complaints), RFC 3834 (automatic answers), RFC 8058.
  */
 import type { ParsedMail } from 'mailparser';
-import { isStopWord } from '../../core/message/text-words.ts';
+import { asksToStop } from '../../core/message/stop.ts';
+import { keysIn, OWN_ADDRESS } from '../engine/message-id.ts';
 import { enhancedCode, meaningOf } from '../mail/answer.ts';
+import { isAutomatic } from './automatic.ts';
 import { ownWords } from './own-words.ts';
 
 export type Inbound =
@@ -20,6 +22,8 @@ export interface Envelope {
   /** Empty for what must not be answered: reports. */
   from: string;
   to: string[];
+  /** The address of whoever handed it to us; absent: not known. */
+  client?: string;
 }
 
 export interface Classified {
@@ -28,27 +32,23 @@ export interface Classified {
   keys: string[];
 }
 
-/** Local parts of our addresses that name a message: `bounce+KEY`, `reply+KEY`, `unsubscribe+KEY`. */
-const OWN = /^(bounce|reply|unsubscribe)\+([0-9a-z.]+)@/i;
-
-export function classify(mail: ParsedMail, envelope: Envelope): Classified {
+/** `source`: the beginning of the mail as it came, for what a parser takes for something else. */
+export function classify(mail: ParsedMail, envelope: Envelope, source = ''): Classified {
   const own = envelope.to.flatMap((to) => {
-    const read = OWN.exec(to);
+    const read = OWN_ADDRESS.exec(to);
     return read ? [{ use: read[1]?.toLowerCase(), key: read[2] ?? '' }] : [];
   });
-  const answered = [mail.inReplyTo, ...[mail.references ?? []].flat().reverse()].flatMap((id) => keyOfId(id));
+  const answered = [mail.inReplyTo, ...[mail.references ?? []].flat().reverse()].flatMap((id) => keysIn(id ?? ''));
   const keys = own.map((o) => o.key);
 
   if (own.some((o) => o.use === 'unsubscribe')) return { inbound: { kind: 'unsubscribed' }, keys };
   const type = structured(mail, 'content-type');
   const report = type.value === 'multipart/report' ? type.params['report-type']?.toLowerCase() : undefined;
-  if (report === 'feedback-report')
-    return {
-      inbound: complaint(mail),
-      keys: [...keys, ...embedded(mail), ...answered]
-    };
-  if (report === 'delivery-status')
-    return { inbound: deliveryStatus(allText(mail)), keys: [...keys, ...embedded(mail), ...answered] };
+  // A returned part may be shown inline, or be told by no more than a field: then it stands in the mail as it came.
+  const whole = [allText(mail), source].join('\n');
+  const returned = (): string[] => [...new Set([...keys, ...embedded(mail), ...answered, ...keysIn(whole)])];
+  if (report === 'feedback-report') return { inbound: complaint(whole), keys: returned() };
+  if (report === 'delivery-status') return { inbound: deliveryStatus(whole), keys: returned() };
   // Servers that write their own prose. An automatic answer comes from nobody, too, but by the name of a person.
   const fromServer = /^(?:mailer-daemon|postmaster)@/i.test(mail.from?.value[0]?.address ?? '');
   const failing =
@@ -56,10 +56,12 @@ export function classify(mail: ParsedMail, envelope: Envelope): Classified {
       mail.subject ?? ''
     );
   if (fromServer ? failing || own.some((o) => o.use === 'bounce') : failing && envelope.from === '')
-    return { inbound: prose(allText(mail)), keys: [...keys, ...embedded(mail), ...answered, ...idsIn(allText(mail))] };
+    return { inbound: prose(allText(mail)), keys: returned() };
   const text = ownWords(mail.text ?? '');
-  const machine = isAutomatic(mail) || fromServer || envelope.from === '';
-  if (!machine && isStopWord(text)) return { inbound: { kind: 'unsubscribed' }, keys: [...keys, ...answered] };
+  const machine = isAutomatic(mail, text) || fromServer || envelope.from === '';
+  // An empty mail says what its subject says.
+  const said = text === '' ? (mail.subject ?? '').replace(/^(?:re|aw|fwd?|tr|rv|sv) ?: ?/i, '') : text;
+  if (!machine && asksToStop(said)) return { inbound: { kind: 'unsubscribed' }, keys: [...keys, ...answered] };
   return { inbound: { kind: 'replied', text, subject: mail.subject ?? '', machine }, keys: [...keys, ...answered] };
 }
 
@@ -68,28 +70,6 @@ function structured(mail: ParsedMail, name: string): { value: string; params: Re
   return typeof header === 'object' && 'value' in header && 'params' in header
     ? { value: String(header.value).toLowerCase(), params: header.params as Record<string, string> }
     : { value: '', params: {} };
-}
-
-const headerText = (mail: ParsedMail, name: string): string => {
-  const found = mail.headerLines.find((h) => h.key === name);
-  return found
-    ? found.line
-        .slice(found.line.indexOf(':') + 1)
-        .trim()
-        .toLowerCase()
-    : '';
-};
-
-/** RFC 3834, and the headers that were used before it and still are. */
-function isAutomatic(mail: ParsedMail): boolean {
-  const submitted = headerText(mail, 'auto-submitted');
-  if (submitted !== '' && submitted !== 'no' && !submitted.startsWith('no;')) return true;
-  if (['x-autoreply', 'x-autorespond', 'x-auto-reply'].some((name) => headerText(mail, name) !== '')) return true;
-  if (/^(?:auto_reply|bulk|junk|list)\b/.test(headerText(mail, 'precedence'))) return true;
-  if (headerText(mail, 'list-id') !== '' || headerText(mail, 'x-auto-response-suppress').includes('all')) return true;
-  return /^(?:automatic reply|auto(?:matic)?[ -]?(?:reply|response)|out of (?:the )?office|abwesenheitsnotiz|automatische antwort)\b/i.test(
-    mail.subject ?? ''
-  );
 }
 
 /** All the words of a mail, those of its machine-readable parts included. */
@@ -109,14 +89,7 @@ const embedded = (mail: ParsedMail): string[] =>
     .filter((a) =>
       /^(?:message\/rfc822|message\/global|text\/rfc822-headers|message\/rfc822-headers)$/.test(a.contentType)
     )
-    .flatMap((a) => idsIn(a.content.toString('utf8').slice(0, 100_000)));
-
-const keyOfId = (id: string | undefined): string[] => {
-  const read = /<?([0-9a-z]{1,11}\.[0-9a-z]{1,11}\.[0-9a-f]{15})@/i.exec(id ?? '');
-  return read?.[1] ? [read[1]] : [];
-};
-const idsIn = (text: string): string[] =>
-  [...text.matchAll(/\b([0-9a-z]{1,11}\.[0-9a-z]{1,11}\.[0-9a-f]{15})@/gi)].slice(0, 10).flatMap((m) => m[1] ?? []);
+    .flatMap((a) => keysIn(a.content.toString('utf8').slice(0, 100_000)));
 
 /** The fields of the first recipient of a delivery report. */
 function deliveryStatus(text: string): Inbound {
@@ -161,12 +134,7 @@ function bounce(status: string, error: string): Inbound {
   return { kind: 'bounced', hard, error };
 }
 
-function complaint(mail: ParsedMail): Inbound {
-  const feedback = feedbackOf(mail);
+function complaint(text: string): Inbound {
+  const feedback = (/^Feedback-Type:\s*([\w-]+)/im.exec(text)?.[1] ?? 'abuse').toLowerCase();
   return feedback === 'not-spam' ? { kind: 'report', error: 'said to be no spam' } : { kind: 'complained', feedback };
-}
-
-function feedbackOf(mail: ParsedMail): string {
-  const found = /^Feedback-Type:\s*([\w-]+)/im.exec(allText(mail))?.[1];
-  return (found ?? 'abuse').toLowerCase();
 }

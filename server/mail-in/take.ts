@@ -3,27 +3,37 @@
  * nobody here is kept for whoever looks; nothing a mail holds can stop the next.
  */
 import { createHash } from 'node:crypto';
-import { simpleParser, type ParsedMail } from 'mailparser';
 import { repaired } from '../../core/text/text.ts';
 import { DAY } from '../../core/time/duration.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { copiesOf, suppressEarlier, wentTo } from '../engine/copies.ts';
-import { readMessageKey } from '../engine/message-id.ts';
-import { classify, type Classified, type Envelope } from './classify.ts';
+import { askWhetherToStop } from '../engine/letters.ts';
+import { readKey } from '../engine/message-id.ts';
+import { Thread } from '../threads/thread.ts';
+import type { Classified, Envelope } from './classify.ts';
+import { isProven, type TrustedServer } from './proof.ts';
+import type { MailAsked, MailRead } from './reading.ts';
+import { keepStray } from './stray.ts';
 
 export interface MailIn {
   pool: Pool;
   secret: Buffer;
   /** So many soft bounces on as many days within `within` ms make a hard one. */
   soft: { count: number; within: number };
+  /** Receiving servers whose word on who sent a mail is believed; absent: none. */
+  trusted?: readonly TrustedServer[];
 }
 
-export type TakenAs = 'stored' | 'known' | 'stray' | 'unreadable';
+export type TakenAs = 'stored' | 'known' | 'stray' | 'unreadable' | 'asked';
 
 /** The longest answer that is kept, in characters. */
 const MOST_TEXT = 20_000;
+/** A mail that takes longer to read is kept as one that cannot be read, ms. */
+const READING_MS = 10_000;
+
+const reader = new Thread<MailAsked, MailRead>('server/mail-in/reading.ts', READING_MS);
 
 interface About {
   person_id: number;
@@ -33,48 +43,49 @@ interface About {
   id: number | null;
   /** Where that copy of the message had gone of which it tells. */
   address: string;
+  copy: number;
   /** Whether the message has gone out once more since, and whether to another address. */
   earlier: boolean;
   elsewhere: boolean;
 }
 
 /** Takes one mail. Throws only where the database is away: then it has to come again. */
-export async function takeMail({ pool, secret, soft }: MailIn, raw: Buffer, envelope: Envelope): Promise<TakenAs> {
+export async function takeMail(mailIn: MailIn, raw: Buffer, envelope: Envelope): Promise<TakenAs> {
+  const { pool, secret, soft, trusted = [] } = mailIn;
   // The same mail for two of our addresses is two: each says something of its own.
   const id = createHash('sha256').update(envelope.to.join(' ')).update(raw).digest('hex').slice(0, 32);
-  let mail: ParsedMail;
-  let read: Classified;
+  let read: MailRead;
   try {
-    mail = await simpleParser(raw, { skipImageLinks: true, maxHtmlLengthToParse: 1_000_000 });
-    read = classify(mail, envelope);
+    read = await reader.ask({ raw, envelope });
   } catch (error) {
-    await stray(
-      pool,
-      id,
-      envelope,
-      { subject: '', text: raw.subarray(0, 2000).toString('latin1') },
-      `it cannot be read: ${(error as Error).message}`
-    );
+    await keepStray(pool, id, envelope, {
+      subject: '',
+      text: raw.subarray(0, 2000).toString('latin1'),
+      why: `it cannot be read: ${(error as Error).message}`
+    });
     return 'unreadable';
   }
   const { inbound, keys } = read;
   const store = async (db: Db): Promise<TakenAs> => {
-    const about =
-      (await messageOf(db, secret, keys)) ??
-      (inbound.kind === 'replied' || inbound.kind === 'unsubscribed' ? await senderOf(db, mail) : null);
+    const byKey = await ofKey(db, secret, keys);
+    const writes = inbound.kind === 'replied' || inbound.kind === 'unsubscribed';
+    const about = byKey ?? (writes ? await senderOf(db, read.from) : null);
     if (!about) {
-      await stray(
-        db,
-        id,
-        envelope,
-        { subject: mail.subject ?? '', text: mail.text ?? '' },
-        `${inbound.kind}, about no message of ours`
-      );
+      await keepStray(db, id, envelope, {
+        subject: read.subject,
+        text: read.text,
+        why: `${inbound.kind}, about no message of ours`
+      });
       return 'stray';
     }
     if (inbound.kind === 'report') return 'known';
     const at = await now(db);
-    const [name, data] = await happeningOf(db, inbound, about, at, soft);
+    // Who only says who they are may answer, and is shown as saying so; to act for them takes a proof.
+    const claimed = !byKey && !isProven(read, envelope.client ?? '', trusted);
+    const asks = claimed && inbound.kind === 'unsubscribed';
+    const [name, data] = asks
+      ? repliedBy({ text: read.text.trim() || read.subject, subject: read.subject, machine: false }, true)
+      : await happeningOf(db, inbound, about, at, soft, claimed);
     // What bounced where they are no more is on record; nothing follows from it for them.
     const over = name === 'bounced' && about.elsewhere;
     const { rowCount } = await db.query({
@@ -97,19 +108,40 @@ export async function takeMail({ pool, secret, soft }: MailIn, raw: Buffer, enve
       ]
     });
     if (!rowCount) return 'known';
+    if (asks) await askWhetherToStop(db, about.person_id, about.address);
     if (over && data['hard']) await suppressEarlier(db, about.address, at);
-    // What is told of an earlier copy says nothing about the one that is on its way.
+    // What is told of an earlier copy says nothing about the one that is on its way. One that bounces before it is on record
+    // that it went out is noted on it, and counts once it is.
     if (name === 'bounced' && about.id !== null && !about.earlier) {
       await db.query(
-        `update messages set state = 'bounced', trouble = $3, error = $4 where person_id = $1 and id = $2 and state = 'sent'`,
-        [about.person_id, about.id, data['hard'] ? 'mailbox' : 'full', data['error']]
+        `update messages set state = case state when 'sent' then 'bounced' else state end, trouble = $3, error = $4,
+           early_bounce = case state when 'sending' then $5::integer end
+         where person_id = $1 and id = $2 and state in ('sent', 'sending')`,
+        [about.person_id, about.id, data['hard'] ? 'mailbox' : 'full', data['error'], about.copy]
       );
     }
     await notify(db, 'inbox');
     await changed(db, { people: [about.person_id], post: true });
-    return 'stored';
+    return asks ? 'asked' : 'stored';
   };
   return againIfGone(() => transaction(pool, store));
+}
+
+/** An answer. `claimed`: it is not known that it is from whom it says. */
+function repliedBy(
+  { text, subject, machine }: { text: string; subject: string; machine: boolean },
+  claimed: boolean
+): [name: string, data: Record<string, unknown>] {
+  return [
+    'replied',
+    {
+      channel: 'email',
+      text: repaired(text, MOST_TEXT),
+      subject: repaired(subject, 300),
+      ...(machine ? { machine: true } : {}),
+      ...(claimed ? { claimed: true } : {})
+    }
+  ];
 }
 
 /** What a mail is, as a happening. */
@@ -118,7 +150,8 @@ async function happeningOf(
   inbound: Exclude<Classified['inbound'], { kind: 'report' }>,
   about: About,
   at: number,
-  soft: MailIn['soft']
+  soft: MailIn['soft'],
+  claimed: boolean
 ): Promise<[name: string, data: Record<string, unknown>]> {
   const channel = { channel: 'email' };
   switch (inbound.kind) {
@@ -127,7 +160,13 @@ async function happeningOf(
       const hard = inbound.hard || (await softTooOften(db, about, at, soft));
       return [
         'bounced',
-        { ...channel, hard, error: hard && !inbound.hard ? `${error} (for the ${soft.count}th day)` : error }
+        {
+          ...channel,
+          hard,
+          error: hard && !inbound.hard ? `${error} (for the ${soft.count}th day)` : error,
+          // Of a letter that no journey sent: it is not about the latest message either.
+          ...(about.journey_id === null ? { about: { step: '', journey: '' } } : {})
+        }
       ];
     }
     case 'complained':
@@ -135,15 +174,7 @@ async function happeningOf(
     case 'unsubscribed':
       return ['unsubscribed', channel];
     case 'replied':
-      return [
-        'replied',
-        {
-          ...channel,
-          text: repaired(inbound.text, MOST_TEXT),
-          subject: repaired(inbound.subject, 300),
-          ...(inbound.machine ? { machine: true } : {})
-        }
-      ];
+      return repliedBy(inbound, claimed);
   }
 }
 
@@ -168,55 +199,52 @@ async function softTooOften(
   return (rows[0]?.days ?? 0) >= count;
 }
 
-/** The message that the first valid key names. */
-async function messageOf(db: Db, secret: Buffer, keys: string[]): Promise<About | null> {
+/** What the first valid key names: a message, or something else that we sent. */
+async function ofKey(db: Db, secret: Buffer, keys: string[]): Promise<About | null> {
   for (const key of keys) {
-    const ref = readMessageKey(secret, key);
+    const ref = readKey(secret, key);
     if (!ref) continue;
-    const { rows } = await db.query<About>({
-      name: 'message-of-key',
-      text: `select person_id, walk_id, journey_id, step, id, ${wentTo('m', '$3')} as address, ${copiesOf('m')} > $3 as earlier,
-          ${wentTo('m', '$3')} <> address as elsewhere
-        from messages m where person_id = person_now($1) and id = $2`,
-      values: [ref.person, ref.message, ref.copy]
-    });
+    const { rows } =
+      ref.kind === 'message'
+        ? await db.query<About>({
+            name: 'message-of-key',
+            text: `select person_id, walk_id, journey_id, step, id, ${wentTo('m', '$3')} as address, $3::integer as copy,
+                ${copiesOf('m')} > $3 as earlier, ${wentTo('m', '$3')} <> address as elsewhere
+              from messages m where person_id = person_now($1) and id = $2`,
+            values: [ref.person, ref.message, ref.copy]
+          })
+        : ref.kind === 'errand'
+          ? await db.query<About>({
+              name: 'errand-of-key',
+              text: `select e.person_id, e.walk_id, e.journey_id, e.step, null::bigint as id, e.address, 0 as copy, false as earlier,
+                  lower(e.address) is distinct from lower(p.email) as elsewhere
+                from errands e join people p on p.id = e.person_id
+                where e.person_id = person_now($1) and e.id = $2 and e.address is not null`,
+              values: [ref.person, ref.errand]
+            })
+          : ref.kind === 'letter'
+            ? await db.query<About>({
+                name: 'letter-of-key',
+                text: `select l.person_id, null::integer as walk_id, null::bigint as journey_id, null as step, null::bigint as id, l.address, 0 as copy,
+                    false as earlier, lower(l.address) is distinct from lower(p.email) as elsewhere
+                  from letters l join people p on p.id = l.person_id where l.person_id = person_now($1) and l.id = $2`,
+                values: [ref.person, ref.letter]
+              })
+            : { rows: [] };
     if (rows[0]) return rows[0];
   }
   return null;
 }
 
 /** Whoever wrote, by their address: an answer that names no message is about the latest, as the engine finds it. */
-async function senderOf(db: Db, mail: ParsedMail): Promise<About | null> {
-  const address = mail.from?.value[0]?.address;
+async function senderOf(db: Db, address: string | null): Promise<About | null> {
   if (!address) return null;
   const { rows } = await db.query<About>({
     name: 'sender-of-mail',
-    text: `select id as person_id, null::integer as walk_id, null::bigint as journey_id, null as step, null::bigint as id, $1 as address, false as earlier, false as elsewhere
+    text: `select id as person_id, null::integer as walk_id, null::bigint as journey_id, null as step, null::bigint as id, $1 as address,
+        0 as copy, false as earlier, false as elsewhere
       from people where id = person_of_email($1)`,
     values: [address]
   });
   return rows[0] ?? null;
-}
-
-async function stray(
-  db: Db,
-  id: string,
-  envelope: Envelope,
-  { subject, text }: { subject: string; text: string },
-  why: string
-): Promise<void> {
-  await db.query(
-    `insert into stray_mails (source_id, sender, recipient, subject, body, why, at)
-     values ($1, $2, $3, $4, $5, $6, $7) on conflict do nothing`,
-    [
-      id,
-      repaired(envelope.from, 320),
-      repaired(envelope.to.join(', '), 1000),
-      repaired(subject, 300),
-      repaired(text, MOST_TEXT),
-      repaired(why, 300),
-      ts(await now(db))
-    ]
-  );
-  await changed(db, { post: true });
 }

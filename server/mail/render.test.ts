@@ -12,7 +12,7 @@ const context: RenderContext = {
   secret,
   sender: 'Quillmoor Observatory'
 };
-const to = { person: 41, message: 7 };
+const to = { person: 41, message: 7, channel: 'email' as const };
 const scope = (fields: Record<string, unknown> = {}) => scopeOf(to, fields, 'After the visit', context);
 /** An email as it goes out; its content goes through what is kept of it. */
 const email = (text: string, more: object = {}, fields: Record<string, unknown> = {}) => {
@@ -49,7 +49,7 @@ describe('an email', () => {
     const { html, unsubscribe, text } = email('Words');
     const pixel = /<img src="([^"]+)"/.exec(html)?.[1] ?? '';
     expect(about(pixel, 'open', 'o')).toEqual({ person: 41, message: 7, number: 0 });
-    expect(about(unsubscribe ?? '', 'unsubscribe', 'u')).toEqual({ person: 41, message: 7, number: 0 });
+    expect(about(unsubscribe ?? '', 'unsubscribe', 'u')).toEqual({ person: 41, message: 7, number: 1 });
     expect(about(unsubscribe ?? '', 'link', 'u')).toBeNull();
     expect(text.endsWith(`-- \nQuillmoor Observatory\nUnsubscribe: ${unsubscribe}\n`)).toBe(true);
   });

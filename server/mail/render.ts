@@ -2,15 +2,17 @@
 import { emailHtml } from '../../core/message/html.ts';
 import { distinctLinks, joinParts } from '../../core/message/links.ts';
 import { entryScope, type MessageScope } from '../../core/message/personal.ts';
+import type { Channel } from '../../core/person/values.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import type { EmailStep } from '../../core/steps/email.ts';
-import { signToken } from '../intake/token.ts';
+import { channelNumber, signToken } from '../intake/token.ts';
 import type { Content } from './content.ts';
 
 /** Whom a copy is for. */
 export interface Recipient {
   person: number;
   message: number;
+  channel: Channel;
 }
 
 export interface RenderContext {
@@ -30,8 +32,9 @@ export interface RenderedEmail {
 
 const url = (base: string, path: string): string => new URL(path, base).toString();
 
-const unsubscribeAddress = ({ person, message }: Recipient, { base, secret }: RenderContext): string =>
-  url(base, `/u/${signToken(secret, 'unsubscribe', { person, message, number: 0 })}`);
+/** It names the person and the channel: it is good for as long as they are here, whatever becomes of the message. */
+const unsubscribeAddress = ({ person, message, channel }: Recipient, { base, secret }: RenderContext): string =>
+  url(base, `/u/${signToken(secret, 'unsubscribe', { person, message, number: channelNumber(channel) })}`);
 
 /** What a message is filled in with. */
 export const scopeOf = (

@@ -9,6 +9,8 @@ export interface ReplyLine {
   channel: 'email' | 'sms';
   /** An out-of-office note and the like. */
   automatic: boolean;
+  /** By mail without a key of ours: it is from whoever it says it is from, as far as anybody knows. */
+  claimed: boolean;
   journey: string | null;
   journeyKey: string | null;
   step: string | null;
@@ -29,7 +31,8 @@ export async function replies(db: Db): Promise<{ replies: ReplyLine[]; total: nu
     db.query<ReplyLine & { total: number }>(
       `select h.person_id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, h.at,
          h.data ->> 'text' as text, coalesce(h.data ->> 'channel', 'sms') as channel,
-         coalesce((h.data ->> 'machine')::boolean, false) as automatic, j.name as journey, j.key as "journeyKey", h.step, count(*) over () as total
+         coalesce((h.data ->> 'machine')::boolean, false) as automatic,
+         coalesce((h.data ->> 'claimed')::boolean, false) as claimed, j.name as journey, j.key as "journeyKey", h.step, count(*) over () as total
        from happenings h
        join people p on p.id = h.person_id
        left join journeys j on j.id = h.journey_id

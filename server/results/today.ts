@@ -123,73 +123,78 @@ async function goneToday(db: Db, now: number, midnight: number): Promise<Map<str
 
 async function needsYou(db: Db, now: number): Promise<Need[]> {
   const week = ts(now - 7 * DAY);
-  const [aside, matters, failed, retrying, replies, strays, live, errands, due, notLive] = await Promise.all([
-    whoIsAside(db),
-    stoppedChannels(db, ts(now)),
-    db.query<{
-      state: string;
-      journey: string;
-      key: string;
-      trouble: string;
-      error: string | null;
-      n: number;
-      first: number;
-      name: string;
-    }>(
-      `select m.state, m.trouble, j.name as journey, j.key, max(m.error) as error, count(*) as n, min(m.person_id) as first,
+  const [aside, matters, failed, retrying, replies, strays, strayMails, live, errands, due, notLive] =
+    await Promise.all([
+      whoIsAside(db),
+      stoppedChannels(db, ts(now)),
+      db.query<{
+        state: string;
+        journey: string;
+        key: string;
+        trouble: string;
+        error: string | null;
+        n: number;
+        first: number;
+        name: string;
+      }>(
+        `select m.state, m.trouble, j.name as journey, j.key, max(m.error) as error, count(*) as n, min(m.person_id) as first,
          min(coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), m.address)) as name
        from messages m join journeys j on j.id = m.journey_id join people p on p.id = m.person_id
        where m.trouble is not null and m.state in ('failed', 'bounced') and m.created_at > $1
        group by 1, 2, 3, 4 order by 6 desc`,
-      [week]
-    ),
-    db.query<{ journey: string; key: string; trouble: string; error: string; n: number }>(
-      `select j.name as journey, j.key, m.trouble, max(m.error) as error, count(*) as n
+        [week]
+      ),
+      db.query<{ journey: string; key: string; trouble: string; error: string; n: number }>(
+        `select j.name as journey, j.key, m.trouble, max(m.error) as error, count(*) as n
        from messages m join journeys j on j.id = m.journey_id
        where m.trouble is not null and m.state = 'queued' and m.created_at > $1
          and not exists (select from channels c where c.channel = m.channel and c.stopped_at is not null)
        group by 1, 2, 3 order by 5 desc`,
-      [week]
-    ),
-    db.query<{ person: number; name: string; text: string; at: number; total: number }>(
-      `select p.id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.phone) as name,
+        [week]
+      ),
+      db.query<{ person: number; name: string; text: string; at: number; total: number }>(
+        `select p.id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.phone) as name,
          h.data ->> 'text' as text, h.at, count(*) over () as total
        from happenings h join people p on p.id = h.person_id
        where h.name = 'replied' and h.at > $1 order by h.at desc limit 1`,
-      [ts(now - 3 * DAY)]
-    ),
-    db.query<{ sender: string; body: string; total: number }>(
-      `select sender, body, count(*) over () as total from stray_texts where at > $1 order by id desc limit 1`,
-      [week]
-    ),
-    db.query<{ name: string; key: string; document: Journey }>(
-      `select j.name, j.key, v.document from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
+        [ts(now - 3 * DAY)]
+      ),
+      db.query<{ sender: string; body: string; total: number }>(
+        `select sender, body, count(*) over () as total from stray_texts where at > $1 order by id desc limit 1`,
+        [week]
+      ),
+      db.query<{ sender: string; subject: string; why: string; total: number }>(
+        `select sender, subject, why, count(*) over () as total from stray_mails where at > $1 order by id desc limit 1`,
+        [week]
+      ),
+      db.query<{ name: string; key: string; document: Journey }>(
+        `select j.name, j.key, v.document from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
        where j.state = 'live' order by j.name`
-    ),
-    db.query<{ n: number; error: string; journey: string }>({
-      name: 'errands-failed',
-      text: `
+      ),
+      db.query<{ n: number; error: string; journey: string }>({
+        name: 'errands-failed',
+        text: `
         select count(*) as n, max(e.error) as error, min(j.name) as journey
         from errands e join journeys j on j.id = e.journey_id
         where e.error is not null and e.state in ('queued', 'failed') and e.at > $1 having count(*) > 0`,
-      values: [week]
-    }),
-    db.query<{ n: number; title: string; name: string; journey: string; fields: Record<string, unknown> }>({
-      name: 'today-tasks-due',
-      text: `
+        values: [week]
+      }),
+      db.query<{ n: number; title: string; name: string; journey: string; fields: Record<string, unknown> }>({
+        name: 'today-tasks-due',
+        text: `
         select t.n, t.title, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
           j.name as journey, ${allFields('p')} as fields
         from (
           select person_id, journey_id, title, count(*) over () as n from tasks
           where done_at is null and due_at <= $1 order by due_at, priority, id limit 1
         ) t join people p on p.id = t.person_id join journeys j on j.id = t.journey_id`,
-      values: [ts(now)]
-    }),
-    db.query<{ key: string; name: string; problem: string }>(
-      `select j.key, j.name, l.problem from live_at l join journeys j on j.id = l.journey_id
+        values: [ts(now)]
+      }),
+      db.query<{ key: string; name: string; problem: string }>(
+        `select j.key, j.name, l.problem from live_at l join journeys j on j.id = l.journey_id
        where l.problem is not null order by j.name limit 20`
-    )
-  ]);
+      )
+    ]);
   const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
   const needs: Need[] = [];
   for (const r of aside) {
@@ -297,6 +302,16 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       kind: 'stray',
       title: `${plural(stray.total, 'text', 'texts')} from numbers nobody here has`,
       detail: `“${stray.body}” · ${stray.sender}`,
+      href: '/replies',
+      act: 'Read'
+    });
+  }
+  const strayMail = strayMails.rows[0];
+  if (strayMail) {
+    needs.push({
+      kind: 'stray',
+      title: `${plural(strayMail.total, 'mail', 'mails')} about nothing of ours`,
+      detail: `“${strayMail.subject || 'no subject'}” · ${strayMail.sender || 'nobody'} · ${strayMail.why}`,
       href: '/replies',
       act: 'Read'
     });

@@ -86,7 +86,7 @@ describe('an email', () => {
     expect(headers.get('auto-submitted')).toBe('auto-generated');
     const token = (use: 'open' | 'link' | 'unsubscribe', from: string): unknown =>
       readToken(world.secret, use, /\/[oul]\/([\w-]+)/.exec(from)![1]!);
-    expect(token('unsubscribe', headers.get('list-unsubscribe')!)).toEqual({ person: 1, message: 1, number: 0 });
+    expect(token('unsubscribe', headers.get('list-unsubscribe')!)).toEqual({ person: 1, message: 1, number: 1 });
     expect(token('link', /http:\/\/127\S+\/l\/\S+/.exec(m.text)![0])).toEqual({ person: 1, message: 1, number: 1 });
     expect(token('open', /<img src="([^"]+)"/.exec(m.html)![1]!)).toEqual({ person: 1, message: 1, number: 0 });
     expect((await messages())[0]).toMatchObject({ state: 'sent', attempts: 1 });

@@ -29,6 +29,7 @@
             by: r.channel === 'email' ? 'mail' : 'text',
             words: r.text,
             automatic: r.automatic ? 'yes' : 'no',
+            proven: r.claimed ? 'no' : 'yes',
             journey: r.journey,
             step: r.step
           }))}
@@ -42,7 +43,12 @@
         {#each data.replies as r, i (i)}
           <tr>
             <td class="when">{format.dateTime(r.at)}</td>
-            <td><a href="/people/{r.person}">{r.name}</a></td>
+            <td
+              ><a href="/people/{r.person}">{r.name}</a>{#if r.claimed}<small
+                  title="By mail, without a key of ours in its address: anybody can write a sender’s name."
+                  >says they are</small
+                >{/if}</td
+            >
             <td>{r.channel === 'email' ? 'mail' : 'text'}</td>
             <td class="words" class:soft={r.automatic}
               >{r.text}{#if r.automatic}<small>automatic</small>{/if}</td
