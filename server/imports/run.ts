@@ -9,6 +9,7 @@ import { changed, notify } from '../db/notify.ts';
 import { withKnownReferences } from '../db/bulk.ts';
 import { Counts } from '../engine/count.ts';
 import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { hasher } from '../protection/hash.ts';
 import { applySilently, nameTags, wantsLooks, type SilentChange } from '../people/silently.ts';
 import { CHANGES, CONSENTS, deltaSql, KNOWN_BY } from './delta.ts';
 import { heardLabels, type Heard } from './heard.ts';
@@ -138,6 +139,7 @@ async function makeNew(
      from (select * from import_rows where import_id = $1 and line > $2 and line <= $3 and person_id is null order by line) r`,
     [id, reached, last, heard.all, heard.tags, heard.lists]
   );
+  await leaveErased(db, id);
   // Without statistics the joins below would be looked for row by row.
   await db.query('analyze import_fresh (id)');
   const made = await db.query(
@@ -165,6 +167,23 @@ async function makeNew(
   await countLabels(db, at);
   await db.query('drop table import_fresh');
   return result;
+}
+
+/** Whoever was erased since the file was read is not brought back by it. */
+async function leaveErased(db: Db, id: number): Promise<void> {
+  const { rows } = await db.query<{ hash: string }>(
+    `select encode(hash, 'hex') as hash from erased where noted_at > (select created_at from imports where id = $1)`,
+    [id]
+  );
+  if (!rows.length) return;
+  const gone = new Set(rows.map((r) => r.hash));
+  const hash = await hasher(db);
+  const isGone = (address: string | null): boolean => address !== null && gone.has(hash(address).toString('hex'));
+  const fresh = await db.query<{ line: number; email: string | null; phone: string | null }>(
+    'select line, email, phone from import_fresh'
+  );
+  const lines = fresh.rows.filter((r) => isGone(r.email) || isGone(r.phone)).map((r) => r.line);
+  await db.query('delete from import_fresh where line = any($1::integer[])', [lines]);
 }
 
 /** All that the new people bring, from the table of them: labels, consents, and what has to go through the inbox. */
