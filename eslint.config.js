@@ -41,6 +41,12 @@ const CORE_MAY_IMPORT = [
   'csv-parse/browser/esm/sync'
 ];
 
+/** `'link' in part` tells members of a union apart; a name that somebody typed may be `constructor`. */
+const OWN_KEYS = {
+  selector: "BinaryExpression[operator='in']:not([left.type='Literal'])",
+  message: 'A name is looked up among own keys only: Object.hasOwn, or own() of core/own.ts.'
+};
+
 export default ts.config(
   { ignores: ['build/', '.svelte-kit/', 'node_modules/', '.ambulo/', 'test-results/'] },
   ...ts.configs.strict,
@@ -66,6 +72,7 @@ export default ts.config(
         'error',
         { zones: zones.flatMap((z) => z.from.map((from) => ({ target: z.target, from, message: z.message }))) }
       ],
+      'no-restricted-syntax': ['error', OWN_KEYS],
       eqeqeq: 'error',
       'no-console': 'error'
     }
@@ -73,6 +80,20 @@ export default ts.config(
   {
     files: ['**/*.svelte', '**/*.svelte.ts'],
     languageOptions: { parserOptions: { parser: ts.parser, extraFileExtensions: ['.svelte'], svelteConfig } }
+  },
+  {
+    files: ['core/**/*.ts', 'server/**/*.ts', 'src/**/*'],
+    ignores: ['**/*.test.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        OWN_KEYS,
+        {
+          selector: 'MemberExpression[computed=true][property.name=/^(name|field|column|label)$/]',
+          message: 'A name is looked up among own keys only: own() of core/own.ts, or a Map.'
+        }
+      ]
+    }
   },
   {
     files: ['core/**/*.ts'],

@@ -50,7 +50,7 @@ const { values, positionals } = parseArgs({
   options: { json: { type: 'boolean', default: false } },
   allowPositionals: true
 });
-const unknown = positionals.filter((name) => !(name in ALL));
+const unknown = positionals.filter((name) => !Object.hasOwn(ALL, name));
 if (unknown.length) {
   process.stderr.write(`There is no benchmark ${unknown.join(', ')}; there are ${Object.keys(ALL).join(', ')}.\n`);
   process.exit(2);

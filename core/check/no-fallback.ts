@@ -1,4 +1,5 @@
 /** A personal field without a fallback: whoever has no value of it reads a hole. */
+import { own } from '../own.ts';
 import { templateProblem } from '../message/personal.ts';
 import { isMessage } from '../steps/index.ts';
 import { plural } from '../tell/words.ts';
@@ -21,7 +22,7 @@ export const noFallback: Check = (_journey, steps, { without }) =>
       (f) => !ALWAYS.has(f) && !new RegExp(`\\{%-?\\s*(?:if|unless)[^%]*person\\.${f}\\b`).test(words)
     );
     return fields.flatMap((field) => {
-      const lacking = without?.[field];
+      const lacking = without ? own(without, field) : undefined;
       if (lacking === 0) return [];
       return [
         remark(

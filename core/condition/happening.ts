@@ -137,9 +137,9 @@ const MESSAGES = new Set<string>([...MESSAGE_HAPPENINGS, 'task_done']);
 
 /** One form for each happening, under a key of the caller's choice (`happening`, `did`, `came`), with more keys beside it. */
 export function filterForms(key: string, more: z.ZodRawShape = {}): [z.ZodObject, ...z.ZodObject[]] {
-  const forms = HAPPENING_NAMES.map((name) => {
-    const form = z.strictObject({ [key]: z.literal(name), ...FILTERS[name], ...more });
-    return MESSAGES.has(name)
+  const forms = HAPPENING_NAMES.map((happening) => {
+    const form = z.strictObject({ [key]: z.literal(happening), ...FILTERS[happening], ...more });
+    return MESSAGES.has(happening)
       ? form.refine((f: Filters) => f.journey === undefined || f.of !== undefined, NEEDS_OF)
       : form;
   });

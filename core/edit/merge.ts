@@ -135,7 +135,7 @@ function mergeStep(was: Step | undefined, ours: Step, theirs: Step, both: string
     if (o === t || w === t) continue;
     if (w !== o) differ.push(name);
     else if (Reflect.get(theirs, name) === undefined) Reflect.deleteProperty(made, name);
-    else made[name] = Reflect.get(theirs, name);
+    else Reflect.set(made, name, Reflect.get(theirs, name));
   }
   if (differ.length) both.push(`${title(ours)}: ${differ.join(', ')}`);
   return made as unknown as Step;

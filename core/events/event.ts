@@ -99,7 +99,9 @@ export interface EventsKnown {
 
 /** Happenings that follow from facts: never told from outside. */
 const FOLLOWS = new Set<string>(
-  HAPPENING_NAMES.filter((n) => n === 'sent' || !((MESSAGE_HAPPENINGS as readonly string[]).includes(n) || n in shapes))
+  HAPPENING_NAMES.filter(
+    (n) => n === 'sent' || !((MESSAGE_HAPPENINGS as readonly string[]).includes(n) || Object.hasOwn(shapes, n))
+  )
 );
 
 export type Say = (path: Path, message: string) => void;
@@ -182,7 +184,7 @@ function inputOf(
     const subject = of === undefined ? {} : { of: { step: of, ...(whose === undefined ? {} : { journey: whose }) } };
     return { input: { kind: 'happening', happening: { name, at, ...rest } }, ...subject };
   }
-  if (name in shapes) {
+  if (Object.hasOwn(shapes, name)) {
     const shape = read(shapes[name as Exclude<keyof typeof shapes, 'task_done'>] as z.ZodType<Record<string, unknown>>);
     return shape && { input: { kind: 'happening', happening: happeningOf(name, at, shape) } };
   }

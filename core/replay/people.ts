@@ -197,7 +197,8 @@ function readRow(
 function readCell({ name, type }: Column, cell: string, person: PersonState | null): string | null {
   if (name === 'id') return cell === '' ? 'an id' : null;
   if (name === 'tags' || name === 'lists') {
-    if (person) for (const label of labels(cell)) person[name].add(label);
+    const held = name === 'tags' ? person?.tags : person?.lists;
+    if (held) for (const label of labels(cell)) held.add(label);
     return null;
   }
   if (name === 'consent_email' || name === 'consent_sms') {

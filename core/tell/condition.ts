@@ -1,4 +1,5 @@
 /** Conditions, goals and ways in, in words. */
+import { own } from '../own.ts';
 import type { Comparison } from '../condition/comparison.ts';
 import type { Filters, HappeningFilter, HappeningName } from '../condition/happening.ts';
 import { isHappening, type Condition, type Reason, type WayIn } from '../condition/schema.ts';
@@ -61,7 +62,8 @@ function object(name: HappeningName, f: Filters, title: Naming): string {
   if (name === 'rung_changed') return typeof f.to === 'string' ? f.to : 'of any name';
   if (f.channel !== undefined) return `any ${CHANNEL[f.channel]}`;
   return (
-    ANY[name] ?? (/_/.test(name) ? 'of any name' : /^(entered|left|goal)/.test(name) ? 'any journey' : 'any message')
+    own(ANY, name) ??
+    (/_/.test(name) ? 'of any name' : /^(entered|left|goal)/.test(name) ? 'any journey' : 'any message')
   );
 }
 

@@ -11,7 +11,7 @@ function pieces(iso: string): [number, string, string][] {
   const d = parseDuration(iso);
   if (!d) return [];
   const found: [number, string, string][] = [];
-  for (const [name, short, long] of PIECES) if (d[name]) found.push([d[name], short, long]);
+  for (const [unit, short, long] of PIECES) if (d[unit]) found.push([d[unit], short, long]);
   const hours = Math.floor(d.ms / HOUR);
   const minutes = Math.floor((d.ms % HOUR) / MINUTE);
   const seconds = (d.ms % MINUTE) / 1000;

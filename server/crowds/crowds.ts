@@ -260,12 +260,12 @@ async function askSelected(
     await eraseAll(db, ids, crowd.asked_by);
     return { people: ids.length, last, ended };
   }
-  const [name, data] = requestFor(change);
+  const { name, data } = requestFor(change);
   await db.query(
     `insert into happenings (person_id, name, at, source, source_id, data)
      select id, $2, $3::timestamptz, 'crowd', $4, $5::jsonb from unnest($1::bigint[]) as t (id) order by id
      on conflict do nothing`,
-    [ids, name, ts(at), `${crowd.id}`, JSON.stringify(data)]
+    [ids, name, ts(at), `${crowd.id}`, data]
   );
   return { people: ids.length, last, ended };
 }

@@ -14,6 +14,7 @@ import { LONGEST, naming, plainText } from '../../core/text/text.ts';
 import { zoneOf } from '../../core/walk/surroundings.ts';
 import type { Workspace } from '../../core/settings/workspace.ts';
 import type { Db } from '../db/pool.ts';
+import { requestRow, type RequestKind } from '../inbox/request.ts';
 import { loadPeople } from '../engine/load.ts';
 import { PlanBook } from '../engine/plans.ts';
 import { lettersSql } from '../people/letters.ts';
@@ -101,24 +102,24 @@ export function reverse(change: Change): Change | null {
 }
 
 /** What is put into the inbox for each of them; who is erased gets nothing any more. */
-export function requestFor(change: Exclude<Change, { act: 'erase' }>): [name: string, data: object] {
+export function requestFor(change: Exclude<Change, { act: 'erase' }>): { name: RequestKind; data: string } {
   switch (change.act) {
     case 'add tag':
-      return ['set', { addTags: [change.tag] }];
+      return requestRow('set', { addTags: [change.tag] });
     case 'remove tag':
-      return ['set', { removeTags: [change.tag] }];
+      return requestRow('set', { removeTags: [change.tag] });
     case 'add list':
-      return ['set', { addLists: [change.list] }];
+      return requestRow('set', { addLists: [change.list] });
     case 'remove list':
-      return ['set', { removeLists: [change.list] }];
+      return requestRow('set', { removeLists: [change.list] });
     case 'enter':
-      return ['enter', { journey: change.journey, by: 'hand' }];
+      return requestRow('enter', { journey: change.journey, by: 'hand' });
     case 'set field':
-      return ['set', { fields: { [change.field]: change.value } }];
+      return requestRow('set', { fields: { [change.field]: change.value } });
     case 'end':
-      return ['end', { journey: change.journey }];
+      return requestRow('end', { journey: change.journey });
     case 'add points':
-      return ['set', { scores: { [change.score]: change.points } }];
+      return requestRow('set', { scores: { [change.score]: change.points } });
   }
 }
 

@@ -2,5 +2,5 @@
 
 /** Turns rows into one array a column, in the order of `names`. */
 export function columns<T extends object>(rows: readonly T[], names: readonly (keyof T)[]): unknown[][] {
-  return names.map((name) => rows.map((row) => row[name]));
+  return names.map((key) => rows.map((row) => row[key]));
 }

@@ -14,8 +14,9 @@ import { withSubject } from '../../core/person/subject.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
 import { holdClock, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
-import { isNobodysFault, transaction, type Db, type Pool } from '../db/pool.ts';
+import { isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { BATCHES_LOCK, claimAside, claimPeople, claimThese } from './claim.ts';
+import { tellRefused } from './load-addresses.ts';
 import { loadPast } from './past.ts';
 import { loadPeople, type InboxItem, type LoadedPerson } from './load.ts';
 import type { PlanBook } from './plans.ts';
@@ -47,19 +48,36 @@ export async function runBatch(pool: Pool, plans: PlanBook, most = 500): Promise
   await holdClock(pool);
   const done = await batchOf(pool, plans, (db, now) => claimPeople(db, now, most));
   if (!(await isAnyoneDue(pool))) return done;
-  const again = await batchOf(pool, plans, async (db) => {
-    const person = await claimAside(db);
-    return person === null ? [] : [person];
-  });
+  // One thing at a time: what went well is done, and the first that waits is the one that fails.
+  const again = await batchOf(
+    pool,
+    plans,
+    async (db) => {
+      const person = await claimAside(db);
+      return person === null ? [] : [person];
+    },
+    NONE_DUE,
+    1
+  );
   return both(done, again);
 }
+
+/** How often an address that was taken in between is looked for again. */
+const MOST_TRIES = 3;
+/** Two people cannot share an address (unique_violation). */
+const isAddressTaken = (error: unknown): boolean => {
+  const { code, constraint = '' } = (error ?? {}) as { code?: string; constraint?: string };
+  return code === '23505' && /^people_(email|phone)$/.test(constraint);
+};
 
 /** A batch of those whom `claim` gives. One that fails is tried again in halves, down to one person, who is set aside. */
 async function batchOf(
   pool: Pool,
   plans: PlanBook,
   claim: (db: Db, now: number) => Promise<number[]>,
-  due: ReadonlySet<string> = NONE_DUE
+  due: ReadonlySet<string> = NONE_DUE,
+  each?: number,
+  tries = 0
 ): Promise<BatchResult> {
   let ids: number[] = [];
   try {
@@ -67,11 +85,14 @@ async function batchOf(
       await db.query({ name: 'batch-begins', text: 'select pg_advisory_xact_lock_shared($1)', values: [BATCHES_LOCK] });
       const { now, zone } = await readClock(db);
       ids = await claim(db, now);
-      return ids.length ? workOn(db, plans, ids, now, zone, due) : NOTHING;
+      return ids.length ? workOn(db, plans, ids, now, zone, due, each) : NOTHING;
     });
   } catch (error) {
     if (error instanceof WinnerDue && !due.has(error.split))
-      return batchOf(pool, plans, claim, new Set([...due, error.split]));
+      return batchOf(pool, plans, claim, new Set([...due, error.split]), each, tries);
+    // Somebody came by an address in the very moment: seen, it is left out.
+    if (isAddressTaken(error) && tries < MOST_TRIES)
+      return batchOf(pool, plans, (db) => claimThese(db, ids), due, each, tries + 1);
     if (isNobodysFault(error) || !ids.length) throw error;
     const [person] = ids;
     if (ids.length === 1 && person !== undefined) {
@@ -80,7 +101,8 @@ async function batchOf(
       return { ...NOTHING, people: 1 };
     }
     const middle = Math.ceil(ids.length / 2);
-    const half = (some: number[]): Promise<BatchResult> => batchOf(pool, plans, (db) => claimThese(db, some), due);
+    const half = (some: number[]): Promise<BatchResult> =>
+      batchOf(pool, plans, (db) => claimThese(db, some), due, each, tries);
     return both(await half(ids.slice(0, middle)), await half(ids.slice(middle)));
   }
 }
@@ -91,13 +113,14 @@ async function workOn(
   ids: number[],
   now: number,
   zone: string,
-  due: ReadonlySet<string>
+  due: ReadonlySet<string>,
+  each?: number
 ): Promise<BatchResult> {
   const live = await plans.live(db);
   const paused = await plans.paused(db);
   const entering = live.map((l) => l.plan);
   const shared = await plans.settings.read(db);
-  const loaded = await loadPeople(db, ids, now, plans, [...entering, ...paused.values()], shared.workspace);
+  const loaded = await loadPeople(db, ids, now, plans, [...entering, ...paused.values()], shared.workspace, each);
   const { people } = loaded;
   const pasts = await loadPasts(db, people, plans, shared);
   const followed = people.flatMap((p) => p.walks.flatMap((w) => plans.followed(w)));
@@ -127,6 +150,7 @@ async function workOn(
     }
   }
   await saveBatch(db, plans, batch, zone);
+  await tellRefused(db, loaded.refused, ts(now) ?? '');
   await draws.save(
     db,
     now,

@@ -12,7 +12,10 @@ export const BATCHES_LOCK = 4_116_003;
 /** Those set aside wait for their own try. */
 const NOT_ASIDE = 'not exists (select from set_aside a where a.person_id = p.id)';
 
-/** Ids of the people claimed until the end of the transaction, at most `most` from either queue. */
+/**
+ * Ids of the people claimed until the end of the transaction, at most `most` from either queue: those for whom something waits
+ * longest, and beside them others, so that one who is told of by the hundred thousand keeps nobody waiting for more than a batch.
+ */
 export async function claimPeople(db: Db, now: number, most: number): Promise<number[]> {
   const inbox = await db.query<{ id: number }>({
     name: 'claim-inbox',
@@ -26,6 +29,15 @@ export async function claimPeople(db: Db, now: number, most: number): Promise<nu
       for no key update of p skip locked`,
     values: [most]
   });
+  const first = new Set(inbox.rows.map((r) => r.id));
+  // What waits longest is told of few, again and again: others have their turn beside them, from somewhere on and around.
+  const beside =
+    inbox.rows.length === most && first.size < most
+      ? [
+          ...(await besideThem(db, most - first.size, Math.floor(Math.random() * Number.MAX_SAFE_INTEGER))),
+          ...(await besideThem(db, most - first.size, 0))
+        ]
+      : [];
   const due = await db.query<{ id: number }>({
     name: 'claim-due',
     text: `
@@ -38,7 +50,31 @@ export async function claimPeople(db: Db, now: number, most: number): Promise<nu
       for no key update of p skip locked`,
     values: [ts(now), most]
   });
-  return [...new Set([...inbox.rows, ...due.rows].map((r) => r.id))];
+  return [...new Set([...first, ...beside, ...due.rows.map((r) => r.id)])];
+}
+
+/** People for whom something waits, each found by a jump over what waits for the one before. `chance` says where it begins. */
+async function besideThem(db: Db, most: number, chance: number): Promise<number[]> {
+  const { rows } = await db.query<{ id: number }>({
+    name: 'claim-beside',
+    text: `
+      with recursive waiting as (
+        (select person_id from happenings
+          where handled_at is null
+            and person_id >= $2::bigint % greatest(1, coalesce((select max(person_id) from happenings where handled_at is null), 1))
+          order by person_id limit 1)
+        union all
+        select (select h.person_id from happenings h
+          where h.handled_at is null and h.person_id > w.person_id order by h.person_id limit 1)
+        from waiting w where w.person_id is not null
+      )
+      select p.id from waiting w join people p on p.id = w.person_id
+      where ${NOT_ASIDE}
+      limit $1
+      for no key update of p skip locked`,
+    values: [most, chance]
+  });
+  return rows.map((r) => r.id);
 }
 
 /** One person who was set aside and whose next try has come; `null` where there is none. */

@@ -14,6 +14,8 @@ import { ts, type Db } from '../db/pool.ts';
 import { bounded, MOST_PAST, rowsOf } from './bounds.ts';
 import { loadEarlier } from './load-earlier.ts';
 import { byRecord, happeningOf, sentAsHappening, sentOf, type HappeningRow, type SentRow } from './load-rows.ts';
+import { isRequest, readRequest, type Request } from '../inbox/request.ts';
+import { withoutTaken, type Refusal } from './load-addresses.ts';
 import type { PlanBook } from './plans.ts';
 
 export interface InboxItem {
@@ -35,6 +37,8 @@ export interface Loaded {
   suppressed: Set<string>;
   /** Happenings that are asked about over everything ever recorded: by the settings, live plans and walks under way. */
   asks: Set<string>;
+  /** Changes of addresses that cannot be, and were left out. */
+  refused: Refusal[];
 }
 
 export interface LoadedPerson {
@@ -61,7 +65,9 @@ export async function loadPeople(
   now: number,
   plans: PlanBook,
   entering: readonly JourneyPlan[],
-  workspace: Workspace
+  workspace: Workspace,
+  /** What of each one's inbox is worked off at most. */
+  each = MOST_EACH
 ): Promise<Loaded> {
   const people = new Map<number, LoadedPerson>();
   const of = (id: number): LoadedPerson => {
@@ -143,10 +149,10 @@ export async function loadPeople(
         select * from happenings h
         where h.person_id = p.id and h.handled_at is null
         order by h.id
-        limit ${MOST_EACH + 1}
+        limit $2
       ) h
       order by h.id`,
-    values: [ids]
+    values: [ids, each + 1]
   });
   await plans.name(
     db,
@@ -161,7 +167,7 @@ export async function loadPeople(
   const missed = await loadMissed(db, inbox.rows, plans, of);
   for (const r of inbox.rows) {
     const person = of(r.person_id);
-    if (person.inbox.length === MOST_EACH) person.more = true;
+    if (person.inbox.length === each) person.more = true;
     // The inbox is in order of arrival; a clock that was set back does not turn that round.
     else
       person.inbox.push({
@@ -173,6 +179,15 @@ export async function loadPeople(
         ...(r.data['about'] ? { of: r.data['about'] as Subject } : {})
       });
   }
+
+  const refused = await withoutTaken(
+    db,
+    [...people.values()].map(({ id, state, inbox: inputs }) => ({
+      id,
+      has: { email: textOf(state.fields.get('email')), phone: textOf(state.fields.get('phone')) },
+      inputs
+    }))
+  );
 
   const asks = new Set<string>(workspace.asks);
   const elsewhere = new Set<string>();
@@ -193,8 +208,10 @@ export async function loadPeople(
         select from happenings h where h.person_id = s.person_id and h.id = s.told_by and h.handled_at is null)`,
     values: [addresses]
   });
-  return { people: [...people.values()], suppressed: new Set(rows.map((r) => r.address)), asks };
+  return { people: [...people.values()], suppressed: new Set(rows.map((r) => r.address)), asks, refused };
 }
+
+const textOf = (value: FieldValue | undefined): string | null => (typeof value === 'string' ? value : null);
 
 /** A walk whose plan asks what was done with its messages, and what. */
 interface Reading {
@@ -344,14 +361,11 @@ async function loadMissed(
   return new Map(rows.map((r) => [`${r.person_id}/${r.record}`, happeningOf(r, plans)]));
 }
 
-type SetData = Omit<Extract<Input, { kind: 'set' }>, 'kind'>;
-
 /** A change from outside, by present names: whoever asked for it may know a former one. */
-function presentSet(data: SetData, names: Renamed): Input {
+function presentSet(data: Extract<Request, { kind: 'set' }>, names: Renamed): Input {
   const labels = (kind: 'tag' | 'list', of: string[]): string[] => of.map((name) => presentName(names, kind, name));
   const { fields, addTags, removeTags, addLists, removeLists, ...rest } = data;
   return {
-    kind: 'set',
     ...rest,
     ...(fields && {
       fields: Object.fromEntries(
@@ -369,37 +383,33 @@ function presentSet(data: SetData, names: Renamed): Input {
 const sayerOf = ({ source = '', source_id: id }: HappeningRow): string =>
   source === 'import' || source === 'crowd' ? `${source} ${(id ?? '').split('/')[0]}`.trim() : source;
 
-/** An inbox row as the engine's input. `enter`, `existing`, `set`, `look`, `move`, `end` and `resumed` are requests, everything else happened. */
+/** An inbox row as the engine's input. @throws where a request has not its shape. */
 function inputOf(
   r: HappeningRow,
   plans: PlanBook,
   { state }: LoadedPerson,
   missed: ReadonlyMap<string, Happening>
 ): Input {
-  if (r.name === 'enter')
-    return { kind: 'enter', journey: String(r.data['journey']), by: String(r.data['by'] ?? 'hand') };
-  if (r.name === 'resumed') {
-    const journey = String(r.data['journey']);
-    const happened =
-      state.missed?.get(journey)?.flatMap((record) => missed.get(`${r.person_id}/${record}`) ?? []) ?? [];
-    return { kind: 'resumed', journey, happened };
+  if (!isRequest(r.name)) return { kind: 'happening', happening: happeningOf(r, plans) };
+  const request = readRequest(r.name, r.data);
+  switch (request.kind) {
+    case 'set':
+      return presentSet(request, plans.names);
+    case 'look':
+      return { kind: 'look', midnight: request.midnight === true, silent: request.silent === true };
+    case 'hurry':
+      return { ...request, by: request.by ?? r.source ?? '' };
+    case 'resumed': {
+      const { journey } = request;
+      const happened =
+        state.missed?.get(journey)?.flatMap((record) => missed.get(`${r.person_id}/${record}`) ?? []) ?? [];
+      return { kind: 'resumed', journey, happened };
+    }
+    case 'move': {
+      const { id: _, ...move } = request;
+      return move;
+    }
+    default:
+      return request;
   }
-  if (r.name === 'look')
-    return { kind: 'look', midnight: r.data['midnight'] === true, silent: r.data['silent'] === true };
-  if (r.name === 'move')
-    return { kind: 'move', journey: String(r.data['journey']), version: Number(r.data['version']) };
-  if (r.name === 'hurry')
-    return {
-      kind: 'hurry',
-      walk: Number(r.data['walk']),
-      step: String(r.data['step']),
-      by: String(r.data['by'] ?? r.source)
-    };
-  if (r.name === 'end') {
-    const { journey, walk } = r.data;
-    return { kind: 'end', journey: String(journey), ...(typeof walk === 'number' ? { walk } : {}) };
-  }
-  if (r.name === 'existing') return { kind: 'existing', journey: String(r.data['journey']) };
-  if (r.name === 'set') return presentSet(r.data as SetData, plans.names);
-  return { kind: 'happening', happening: happeningOf(r, plans) };
 }

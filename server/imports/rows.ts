@@ -1,12 +1,11 @@
 /** Rows of a CSV of people: which column is what, which rows are good, which are refused and why. */
 import { isFit, LONGEST } from '../../core/text/text.ts';
 import type { CountryCode } from 'libphonenumber-js/min';
-import { z } from 'zod';
 import { isZone } from '../../core/time/civil.ts';
 import type { ConsentState, FieldValue } from '../../core/person/values.ts';
+import { readAddress } from '../people/address.ts';
 import type { Table } from './csv.ts';
 import type { ColumnPlan, ImportPlan } from './plan.ts';
-import { readPhone } from './phone.ts';
 import { readValue, readYesNo } from './values.ts';
 
 export interface Refused {
@@ -32,7 +31,6 @@ export interface GoodRow {
   fields: Record<string, FieldValue>;
 }
 
-const email = z.email().max(254);
 /** Tags, or lists, that one cell may name. */
 const MOST_LABELS = 100;
 
@@ -74,22 +72,6 @@ export async function* checkRows(
 }
 
 export const isRefused = (row: GoodRow | Refused): row is Refused => 'reason' in row;
-
-/** An address in the form in which it is kept, or why it is none. `country`: of phone numbers written without one. */
-export function readAddress(
-  target: 'email' | 'phone',
-  text: string,
-  country: string | null
-): { ok: true; value: string } | { ok: false; reason: string } {
-  if (target === 'email') {
-    const read = email.safeParse(text.toLowerCase());
-    return read.success ? { ok: true, value: read.data } : { ok: false, reason: 'not an email address' };
-  }
-  const number = readPhone(text, country);
-  return number === null
-    ? { ok: false, reason: 'not a phone number; write it with its country, as +44 7700 900123' }
-    : { ok: true, value: number };
-}
 
 const LABELS = /[;|]/;
 const labelsOf = (cell: string): string[] =>

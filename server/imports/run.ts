@@ -3,11 +3,13 @@
  * a short transaction of set statements that holds everything it brings, and the place up to which the import has come:
  * killed at any moment, it goes on behind the last one.
  */
+import { own } from '../../core/own.ts';
 import { now, readClock } from '../clock/clock.ts';
 import { inboxHasRoom } from '../crowds/inbox-room.ts';
 import { changed, notify } from '../db/notify.ts';
 import { withKnownReferences } from '../db/bulk.ts';
 import { Counts } from '../engine/count.ts';
+import { requestRow } from '../inbox/request.ts';
 import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { hasher } from '../protection/hash.ts';
 import { applySilently, nameTags, wantsLooks, type SilentChange } from '../people/silently.ts';
@@ -294,14 +296,15 @@ async function changeKnown(
       [
         changing.map((c) => c.person),
         changing.map((c) => `${id}/${c.line}`),
-        changing.map((c) =>
-          JSON.stringify({
-            fields: c.fields,
-            addTags: c.tags,
-            addLists: c.lists,
-            consent: c.consent,
-            ...(Object.keys(c.consent).length ? { proof } : {})
-          })
+        changing.map(
+          (c) =>
+            requestRow('set', {
+              fields: c.fields,
+              addTags: c.tags,
+              addLists: c.lists,
+              consent: c.consent,
+              ...(Object.keys(c.consent).length ? { proof } : {})
+            }).data
         ),
         at
       ]
@@ -338,6 +341,6 @@ async function changeKnown(
 
 /** What was there before, of what changes. */
 const beforeOf = ({ fields, was, consent, consent_was }: Delta): object => ({
-  fields: Object.fromEntries(Object.keys(fields).map((name) => [name, was[name] ?? null])),
+  fields: Object.fromEntries(Object.keys(fields).map((name) => [name, own(was, name) ?? null])),
   consent: Object.fromEntries(Object.keys(consent).map((channel) => [channel, consent_was[channel] ?? null]))
 });

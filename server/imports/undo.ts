@@ -2,10 +2,12 @@
  * Taking an import back as a whole: people whom it made go, facts that it changed are as they were. What came since by other
  * hands stays, and is listed. A portion at a time, like the import itself; journeys hear of it as they heard of the import.
  */
+import { own } from '../../core/own.ts';
 import { now } from '../clock/clock.ts';
 import { inboxHasRoom } from '../crowds/inbox-room.ts';
 import { changed, notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
+import { requestRow } from '../inbox/request.ts';
 import { applySilently, type SilentChange } from '../people/silently.ts';
 import type { Running } from './run.ts';
 
@@ -128,7 +130,7 @@ async function restore(db: Db, { id, name, plan }: Running, people: number[]): P
        select person_id, 'set', $3::timestamptz, 'import', $4, data from unnest($1::bigint[], $2::jsonb[]) as t (person_id, data) on conflict do nothing`,
       [
         changes.map((c) => c.person),
-        changes.map(({ person: _, ...set }) => JSON.stringify({ ...set, ...(set.consent ? { proof } : {}) })),
+        changes.map(({ person: _, ...set }) => requestRow('set', { ...set, ...(set.consent ? { proof } : {}) }).data),
         at,
         `${id}/back`
       ]
@@ -152,8 +154,8 @@ function reverseOf({ person, before, after, ...now }: Changed, stays: (what: str
   ): Record<string, T> =>
     Object.fromEntries(
       Object.entries(set).flatMap(([key, value]) => {
-        if (alike(current[key], value)) return [[key, was[key] ?? (null as T)]];
-        if (!alike(current[key], was[key])) stays(called(key));
+        if (alike(own(current, key), value)) return [[key, own(was, key) ?? (null as T)]];
+        if (!alike(own(current, key), own(was, key))) stays(called(key));
         return [];
       })
     );

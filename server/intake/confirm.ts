@@ -7,6 +7,7 @@ import { now } from '../clock/clock.ts';
 import { notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
 import { addressNow } from '../engine/may-go.ts';
+import { requestRow } from '../inbox/request.ts';
 import { workspaceSecret } from './intake.ts';
 import { readToken } from './token.ts';
 
@@ -61,7 +62,7 @@ export async function confirm(db: Db, token: string): Promise<boolean> {
       found.person,
       ts(await now(db)),
       String(found.errand),
-      JSON.stringify({ consent: { [channel]: 'given' }, by: 'person', proof })
+      requestRow('set', { consent: { [channel]: 'given' }, by: 'person', proof }).data
     ]
   );
   await notify(db, 'inbox');

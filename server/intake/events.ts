@@ -15,6 +15,8 @@ import { now } from '../clock/clock.ts';
 import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { withoutTaken } from '../engine/load-addresses.ts';
+import { readAddress } from '../people/address.ts';
 import type { SettingsBook } from '../settings/settings.ts';
 
 /** Events of one request. */
@@ -57,7 +59,8 @@ async function take(pool: Pool, settings: SettingsBook, given: readonly unknown[
   const present = await now(pool);
   const { workspace } = await settings.read(pool);
   const { rows } = await pool.query<{ key: string }>('select key from journeys');
-  const known = { journeys: new Set(rows.map((r) => r.key)), types: workspace.types };
+  const { rows: own } = await pool.query<{ country: string | null }>('select country from workspace');
+  const known = { journeys: new Set(rows.map((r) => r.key)), types: workspace.types, country: own[0]?.country ?? null };
   const refused: RefusedEvent[] = [];
   const read: { index: number; event: ReadEvent }[] = [];
   given.forEach((json, index) => {
@@ -89,7 +92,7 @@ async function take(pool: Pool, settings: SettingsBook, given: readonly unknown[
 
 function readOne(
   json: unknown,
-  known: Parameters<typeof readEvent>[1],
+  known: Parameters<typeof readEvent>[1] & { country: string | null },
   present: number,
   problems: string[]
 ): ReadEvent | null {
@@ -116,6 +119,7 @@ function readOne(
   const event = readEvent(envelope, known, say);
   if (event?.input.kind === 'set') {
     lengths(event.input, say);
+    addresses(event.input, known.country, say);
     // What a program tells is nobody's own act: a consent that was withdrawn comes back by the person, or by a colleague here.
     if (event.input.by) say(['data', 'by'], `found ${found(event.input.by)}, expected none: a program acts for nobody`);
   }
@@ -198,29 +202,54 @@ async function findChannels(db: Db, good: Good[]): Promise<void> {
   }
 }
 
-/** Takes out those that would give someone an address or number that somebody else has: two people cannot share one. */
+const ADDRESSES = ['email', 'phone'] as const;
+
+/** Reads addresses in the form in which they are kept; one that is none is said. */
+function addresses(set: Extract<Input, { kind: 'set' }>, country: string | null, say: Say): void {
+  for (const field of ADDRESSES) {
+    const given = set.fields?.[field];
+    if (set.fields === undefined || given === undefined || given === null) continue;
+    const read = typeof given === 'string' ? readAddress(field, given, country) : null;
+    if (read?.ok) set.fields[field] = read.value;
+    else
+      say(
+        ['data', 'fields', field],
+        `found ${found(given)}, expected ${field === 'email' ? 'one email address' : 'one phone number with its country, as +447700900123'}`
+      );
+  }
+}
+
+/**
+ * Takes out those that would give someone an address that somebody else has, or that an earlier one of the same request gives to
+ * somebody else, and those that would leave nobody to write to.
+ */
 async function withoutTakenAddresses(db: Db, good: Good[], refused: RefusedEvent[]): Promise<Good[]> {
-  const wanted = good.flatMap((g) => {
-    const { input } = g.event;
-    const fields = input.kind === 'set' ? (input.fields ?? {}) : {};
-    return (['email', 'phone'] as const).flatMap((field) =>
-      typeof fields[field] === 'string' ? [{ index: g.index, person: g.person, field, value: fields[field] }] : []
-    );
-  });
-  if (!wanted.length) return good;
-  const { rows } = await db.query<{ index: number; field: string }>(
-    `select w.index, w.field from unnest($1::integer[], $2::bigint[], $3::text[], $4::text[]) as w (index, person, field, value)
-     where exists (select from people p where p.id <> w.person and
-       case w.field when 'email' then p.email is not null and lower(p.email) = lower(w.value) else p.phone = w.value end)
-       or exists (select from other_addresses o where o.address = lower(w.value) and o.person_id <> w.person)`,
-    columns(wanted, ['index', 'person', 'field', 'value'])
+  const changing = good.flatMap((g) => (g.event.input.kind === 'set' ? [{ ...g, input: g.event.input }] : []));
+  if (!changing.some(({ input }) => ADDRESSES.some((field) => input.fields?.[field] !== undefined))) return good;
+  const { rows } = await db.query<{ id: number; email: string | null; phone: string | null }>(
+    'select id, email, phone from people where id = any($1::bigint[])',
+    [changing.map((c) => c.person)]
   );
-  const bad = new Set(rows.map((r) => r.index));
-  for (const r of rows)
+  const known = new Map(rows.map((r) => [r.id, { email: r.email, phone: r.phone }]));
+  const checked = await withoutTaken(
+    db,
+    [...known].map(([id, has]) => ({
+      id,
+      has,
+      // Only to be looked at: what is stored is what was told.
+      inputs: changing.flatMap(({ person, index, input }) =>
+        person === id ? [{ input: { ...input, fields: { ...input.fields } }, by: String(index) }] : []
+      )
+    }))
+  );
+  const bad = new Set(checked.map((r) => Number(r.by)));
+  for (const r of checked)
     refused.push({
-      index: r.index,
-      id: good.find((g) => g.index === r.index)?.event.id ?? null,
-      problems: [`data.fields.${r.field}: somebody else has it already, expected one that is free`]
+      index: Number(r.by),
+      id: good.find((g) => g.index === Number(r.by))?.event.id ?? null,
+      problems: [
+        `data.fields.${r.field}: ${r.why}, expected ${r.to === null ? 'one of both to stay' : 'one that is free'}`
+      ]
     });
   return good.filter((g) => !bad.has(g.index));
 }

@@ -10,6 +10,7 @@ import { changed, notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { copiesOf, suppressEarlier, wentTo } from '../engine/copies.ts';
 import { readAnswerKey, readMessageKey, type MessageRef } from '../engine/message-id.ts';
+import { requestRow } from '../inbox/request.ts';
 import type { DeliveryReport, InboundText } from '../sms/gateway.ts';
 
 /** What became of a text. `help`: what asks for help is answered at once, by these words where there are any. */
@@ -44,7 +45,7 @@ function takeText(pool: Pool, inbound: InboundText): Promise<ReceivedText> {
           id,
           at,
           `${inbound.id} start`,
-          JSON.stringify({ consent: { sms: 'given' }, by: 'person', proof: startedBy(inbound) })
+          requestRow('set', { consent: { sms: 'given' }, by: 'person', proof: startedBy(inbound) }).data
         ]
       );
     }

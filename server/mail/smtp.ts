@@ -2,6 +2,7 @@
 import { Readable } from 'node:stream';
 import nodemailer from 'nodemailer';
 import { encodeWords } from './encoded-words.ts';
+import { isMailbox } from '../people/address.ts';
 import { meaningOf, type Handed } from './answer.ts';
 import type { RenderedEmail } from './render.ts';
 
@@ -94,6 +95,9 @@ export function openMailer({ url, tls = 'offered', ca, name, connections = 8 }: 
   });
   return {
     async send(mail, leave) {
+      // One recipient, whatever was let in somewhere: the envelope is not read from a line of text.
+      if (!isMailbox(mail.to))
+        return { ok: false, kind: 'mailbox', error: 'what stands there is not one email address' };
       try {
         await transport.sendMail({
           ...(leave ? { leave } : {}),

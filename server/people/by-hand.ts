@@ -6,7 +6,7 @@ import { isZone } from '../../core/time/civil.ts';
 import { now } from '../clock/clock.ts';
 import { changed } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { readAddress } from '../imports/rows.ts';
+import { readAddress } from './address.ts';
 import { readValue } from '../imports/values.ts';
 import type { Change } from '../crowds/selection.ts';
 import { readSettings } from '../settings/settings.ts';
@@ -107,9 +107,10 @@ async function setAddress(
       person,
       read.value
     ]);
-    if (swapped.rowCount && own[name])
+    const before = name === 'email' ? own.email : own.phone;
+    if (swapped.rowCount && before)
       await db.query('insert into other_addresses (address, person_id, channel, since) values ($1, $2, $3, $4)', [
-        own[name].toLowerCase(),
+        before.toLowerCase(),
         person,
         name === 'email' ? 'email' : 'sms',
         at
@@ -117,7 +118,7 @@ async function setAddress(
     await db.query(
       `insert into happenings (person_id, name, at, source, data, record, handled_at)
        values ($1, 'field_changed', $2, $3, $4, 0, $2)`,
-      [person, at, by, JSON.stringify({ field: name, from: own[name], to: read.value, by })]
+      [person, at, by, JSON.stringify({ field: name, from: before, to: read.value, by })]
     );
     await changed(db, { people: [person] });
     return { ok: true };

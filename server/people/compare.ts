@@ -1,4 +1,5 @@
 /** Two people side by side: what each has, and what becomes of it when they are made one. */
+import { own } from '../../core/own.ts';
 import { createHash } from 'node:crypto';
 import type { Channel, ConsentState, FieldValue } from '../../core/person/values.ts';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
@@ -87,7 +88,7 @@ export async function compare(db: Db, one: number, other: number): Promise<Compa
       .sort()
   ];
   const facts = names.flatMap((name): ComparedFact[] => {
-    const [x, y] = [a.fields[name] ?? null, b.fields[name] ?? null];
+    const [x, y] = [own(a.fields, name) ?? null, own(b.fields, name) ?? null];
     return x === null && y === null ? [] : [{ name, a: x, b: y, usual: x === null ? 'b' : 'a' }];
   });
   const consents = CHANNELS.map((channel): ComparedConsent => {

@@ -1,5 +1,6 @@
 /** People of a selection as a file: read a portion at a time, in the order in which they became known, however many they are. */
 import { stringify } from 'csv-stringify/sync';
+import { own } from '../../core/own.ts';
 import { Parameters } from '../../core/condition/sql.ts';
 import { now } from '../clock/clock.ts';
 import { nextOf, type Selection } from '../crowds/selection.ts';
@@ -43,7 +44,10 @@ export async function* exported(
     if (lines.length)
       yield format === 'csv'
         ? csv(
-            lines.map((l) => [...TARGETS.map((name) => cell(l[name])), ...fields.map((f) => cell(l.fields[f] ?? ''))])
+            lines.map((l) => [
+              ...TARGETS.map((target) => cell(l[target])),
+              ...fields.map((f) => cell(own(l.fields, f) ?? ''))
+            ])
           )
         : lines.map((l) => `${JSON.stringify(l)}\n`).join('');
     if (ended || last === null) return;

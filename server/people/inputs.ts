@@ -1,16 +1,14 @@
 /** Changing people from outside: requests put into the inbox, which the workers carry out in order. */
-import type { Input } from '../../core/person/world.ts';
 import { now } from '../clock/clock.ts';
 import { notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
-
-type SetInput = Omit<Extract<Input, { kind: 'set' }>, 'kind'>;
+import { requestRow, type RequestData, type RequestKind } from '../inbox/request.ts';
 
 /** Puts the same change in for many people; gives how many of them there are. `sourceId` makes a repeat harmless. */
 export function askChange(
   db: Db,
   people: number[],
-  change: SetInput,
+  change: RequestData<'set'>,
   source: string,
   sourceId: string | null = null
 ): Promise<number> {
@@ -32,14 +30,15 @@ export function askLeave(db: Db, person: number, journey: string, source: string
   return ask(db, [person], 'end', { journey }, source, null);
 }
 
-async function ask(
+async function ask<K extends RequestKind>(
   db: Db,
   people: number[],
-  name: string,
-  data: object,
+  kind: K,
+  asked: RequestData<K>,
   source: string,
   sourceId: string | null
 ): Promise<number> {
+  const { name, data } = requestRow(kind, asked);
   const { rowCount } = await db.query(
     `insert into happenings (person_id, name, at, source, source_id, data)
      select t.person_id, $2, $3, $4, $5, $6
@@ -47,7 +46,7 @@ async function ask(
      join people p on p.id = t.person_id
      order by t.place
      on conflict do nothing`,
-    [people, name, ts(await now(db)), source, sourceId, JSON.stringify(data)]
+    [people, name, ts(await now(db)), source, sourceId, data]
   );
   await notify(db, 'inbox');
   return rowCount ?? 0;

@@ -3,6 +3,7 @@
  * the number that is gone stays known, for links and reports of what went out under it. One transaction: killed anywhere, they
  * are two or they are one. docs/decisions/0035-two-who-are-one.md
  */
+import { own } from '../../core/own.ts';
 import type { PoolClient } from 'pg';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
 import type { Channel, ConsentState } from '../../core/person/values.ts';
@@ -126,7 +127,7 @@ async function joinFacts(
 ): Promise<Record<Channel, Which>> {
   const whose = (name: string): Which => {
     const fact = facts.find((f) => f.name === name);
-    const wanted = choose[name] ?? fact?.usual ?? 'a';
+    const wanted = own(choose, name) ?? fact?.usual ?? 'a';
     return fact?.[wanted] === null ? fact.usual : wanted;
   };
   const taken = facts.filter((f) => whose(f.name) === 'b' && JSON.stringify(f.a) !== JSON.stringify(f.b));
@@ -135,8 +136,8 @@ async function joinFacts(
     ['email', 'email'],
     ['phone', 'sms']
   ] as const) {
-    const other = (whose(name) === 'a' ? b : a).fields[name];
-    const main = (whose(name) === 'a' ? a : b).fields[name];
+    const other = own((whose(name) === 'a' ? b : a).fields, name);
+    const main = own((whose(name) === 'a' ? a : b).fields, name);
     if (typeof other === 'string' && other !== main) others.push([other.toLowerCase(), channel]);
   }
   await db.query(
@@ -166,12 +167,12 @@ async function joinFacts(
     );
   // An address is nobody else's: whoever has it goes first.
   await db.query('delete from people where id = $1', [b.id]);
-  const own = taken.filter((f) => (PERSON_COLUMNS as readonly string[]).includes(f.name));
-  const rest = Object.fromEntries(taken.filter((f) => !own.includes(f)).map((f) => [f.name, f.b]));
+  const columns = taken.filter((f) => (PERSON_COLUMNS as readonly string[]).includes(f.name));
+  const rest = Object.fromEntries(taken.filter((f) => !columns.includes(f)).map((f) => [f.name, f.b]));
   await db.query(
-    `update people set ${own.map((f, i) => `${f.name} = $${i + 5}, `).join('')} fields = fields || $2, updated_at = $3,
+    `update people set ${columns.map((f, i) => `${f.name} = $${i + 5}, `).join('')} fields = fields || $2, updated_at = $3,
        created_at = least(created_at, $4) where id = $1`,
-    [a.id, JSON.stringify(rest), at, ts(b.since), ...own.map((f) => f.b)]
+    [a.id, JSON.stringify(rest), at, ts(b.since), ...columns.map((f) => f.b)]
   );
   if (others.length)
     await db.query(

@@ -2,6 +2,7 @@
 import { createHash, createHmac, timingSafeEqual } from 'node:crypto';
 import { z } from 'zod';
 import { isFit, repaired } from '../../core/text/text.ts';
+import { isNumber } from '../people/address.ts';
 import type { Handed } from '../mail/answer.ts';
 
 export interface Sms {
@@ -22,6 +23,7 @@ const refusedText = z.object({ code: z.string().optional(), error: z.string().op
  * a wrong key, a text it does not read are matters of ours.
  */
 export async function sendSms(gateway: string, sms: Sms): Promise<Handed> {
+  if (!isNumber(sms.to)) return { ok: false, kind: 'mailbox', error: 'what stands there is not one phone number' };
   try {
     const response = await fetch(new URL('/messages', gateway), {
       method: 'POST',

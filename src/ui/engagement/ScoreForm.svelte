@@ -31,10 +31,10 @@
     return Number.isFinite(n) ? n : null;
   }
   let wrong = $state<Record<string, boolean>>({});
-  function take(name: string, text: string, use: (n: number | undefined) => void, needed = false): void {
+  function take(which: string, text: string, use: (n: number | undefined) => void, needed = false): void {
     const n = numberOf(text);
-    wrong[name] = n === null || (needed && n === undefined);
-    if (!wrong[name]) use(n ?? undefined);
+    wrong[which] = n === null || (needed && n === undefined);
+    if (!wrong[which]) use(n ?? undefined);
   }
   /** From what one of the points would have, or from a hundred. */
   const begin = $derived(model.ceiling ?? 100);
@@ -42,7 +42,7 @@
 </script>
 
 {#snippet figure(
-  name: string,
+  which: string,
   label: string,
   value: number | undefined,
   use: (n: number | undefined) => void,
@@ -55,9 +55,9 @@
     labelText={label}
     {placeholder}
     value={value ?? ''}
-    invalid={wrong[name] ?? false}
+    invalid={wrong[which] ?? false}
     invalidText="A number."
-    on:input={(e) => take(name, inputText(e), use, needed)}
+    on:input={(e) => take(which, inputText(e), use, needed)}
   />
 {/snippet}
 

@@ -1,5 +1,6 @@
 <!-- Two people side by side: what each has, whose stays, and what becomes of it when they are made one. -->
 <script lang="ts">
+  import { own } from '$core/own.ts';
   import { enhance } from '$app/forms';
   import { Button } from 'carbon-components-svelte';
   import type { ConsentState, FieldValue } from '$core/person/values.ts';
@@ -15,7 +16,7 @@
   let { of, marked }: Props = $props();
   const format = useFormat();
   let chosen = $state<Record<string, Which>>({});
-  const whose = (name: string): Which => chosen[name] ?? of.facts.find((f) => f.name === name)?.usual ?? 'a';
+  const whose = (name: string): Which => own(chosen, name) ?? of.facts.find((f) => f.name === name)?.usual ?? 'a';
   const sides = $derived([
     ['a', of.a],
     ['b', of.b]

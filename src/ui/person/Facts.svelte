@@ -1,5 +1,6 @@
 <!-- A person's fields: each is changed where it stands, and tells what it was before, since when, by whom or what. -->
 <script lang="ts">
+  import { own } from '$core/own.ts';
   import { enhance } from '$app/forms';
   import { Button, TextInput } from 'carbon-components-svelte';
   import type { FieldType, FieldValue } from '$core/person/values.ts';
@@ -20,7 +21,7 @@
   let { facts, types, history, cameWith }: Props = $props();
   const format = useFormat();
   let open = $state<string | null>(null);
-  const typeOf = (name: string): FieldType => types[name]?.type ?? 'text';
+  const typeOf = (name: string): FieldType => own(types, name)?.type ?? 'text';
   const past = $derived(open === null ? [] : history.filter((h) => h.field === open));
   const typed = (name: string, value: FieldValue | null): string =>
     value === null ? '' : typeOf(name) === 'yesno' ? (value === true ? 'yes' : 'no') : fieldText(value);
@@ -31,7 +32,10 @@
   };
   const choices = (name: string): [string, string][] => [
     ['', 'none'],
-    ...(typeOf(name) === 'yesno' ? ['yes', 'no'] : (types[name]?.options ?? [])).map((o): [string, string] => [o, o])
+    ...(typeOf(name) === 'yesno' ? ['yes', 'no'] : (own(types, name)?.options ?? [])).map((o): [string, string] => [
+      o,
+      o
+    ])
   ];
 </script>
 
@@ -56,7 +60,7 @@
           }}
       >
         <input type="hidden" name="name" value={name} />
-        {#if typeOf(name) === 'yesno' || (typeOf(name) === 'choice' && types[name]?.options.length)}
+        {#if typeOf(name) === 'yesno' || (typeOf(name) === 'choice' && own(types, name)?.options.length)}
           <Pick label="New value of {name}" name="value" options={choices(name)} value={typed(name, known)} />
         {:else}
           <TextInput size="sm" hideLabel labelText="New value of {name}" name="value" value={typed(name, known)} />

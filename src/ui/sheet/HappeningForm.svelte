@@ -71,7 +71,7 @@
   <Pick
     label="What happens"
     options={shared
-      ? HEARD.map(([name, words]) => [name, ABOUT[name] === 'message' ? words.replace(/ (of|from|about)$/, '') : words])
+      ? HEARD.map(([what, words]) => [what, ABOUT[what] === 'message' ? words.replace(/ (of|from|about)$/, '') : words])
       : HEARD}
     value={heard}
     onchange={(name: Heard) => onchange(asking(name, h, known))}

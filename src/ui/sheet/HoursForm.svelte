@@ -70,19 +70,19 @@
 
 <table aria-label="The hours of a week in which messages go out">
   <tbody>
-    {#each WEEKDAYS as name, day (name)}
+    {#each WEEKDAYS as weekday, day (weekday)}
       <tr>
         <th scope="row"
           ><button
             aria-pressed={days[day]}
             onclick={() => toggle(day)}
-            title={days[day] ? 'Not on this day' : 'On this day too'}>{NAMES[name]}</button
+            title={days[day] ? 'Not on this day' : 'On this day too'}>{NAMES[weekday]}</button
           ></th
         >
         {#each { length: 24 }, hour}
           <td
             class:open={isOpen(day, hour)}
-            title="{NAMES[name]} {clock(hour)}"
+            title="{NAMES[weekday]} {clock(hour)}"
             onpointerdown={(e) => {
               e.preventDefault();
               from = to = { day, hour };

@@ -66,32 +66,32 @@ export const ABOUT = {
 export const isHeard = (name: HappeningName): name is Heard => HEARD.some(([heard]) => heard === name);
 
 /** Another happening in the place of one: about the same message or task, where it can be; else about the nearest. */
-export function asking(name: Heard, before: HappeningFilter, known: Nameable): HappeningFilter {
-  const about = ABOUT[name];
+export function asking(wanted: Heard, before: HappeningFilter, known: Nameable): HappeningFilter {
+  const about = ABOUT[wanted];
   switch (about) {
     case 'message':
     case 'task': {
       const steps = about === 'message' ? known.messages : known.tasks;
       const of = steps.some((s) => s.key === before.of) ? before.of : steps.at(-1)?.key;
-      return { happening: name, ...(of === undefined ? {} : { of }) };
+      return { happening: wanted, ...(of === undefined ? {} : { of }) };
     }
     case 'tag':
     case 'list':
     case 'segment':
     case 'field':
-      return { happening: name, [about]: before[about] ?? '' };
+      return { happening: wanted, [about]: before[about] ?? '' };
     case 'score':
-      return { happening: name, score: known.scores[0] ?? 'interest', points: 10 };
+      return { happening: wanted, score: known.scores[0] ?? 'interest', points: 10 };
     case 'name':
-      return { happening: name, name: 'something' };
+      return { happening: wanted, name: 'something' };
     case 'product':
-      return { happening: name, ...(before.product === undefined ? {} : { product: before.product }) };
+      return { happening: wanted, ...(before.product === undefined ? {} : { product: before.product }) };
     case 'journey':
       return {
-        happening: name,
+        happening: wanted,
         ...(before.journey === undefined || before.of !== undefined ? {} : { journey: before.journey })
       };
     default:
-      return { happening: name };
+      return { happening: wanted };
   }
 }

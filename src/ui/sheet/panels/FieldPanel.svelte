@@ -78,7 +78,7 @@
   }
   function addRow(): void {
     let n = rows.length + 1;
-    while (`field-${n}` in step.set) n++;
+    while (Object.hasOwn(step.set, `field-${n}`)) n++;
     set('set', { ...step.set, [`field-${n}`]: '' }, false);
   }
   const fallback = (way: Way): FieldSetting => made(way, way === 'add' || way === 'number' ? '1' : 'choice') ?? '';

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { own } from '$core/own.ts';
   import { enhance } from '$app/forms';
   import { onMount } from 'svelte';
   import { Button, TextInput } from 'carbon-components-svelte';
@@ -40,7 +41,7 @@
     ...[...new Set([...Object.keys(p.fields), ...Object.keys(data.types)])]
       .filter((name) => name !== 'first_name' && name !== 'last_name')
       .sort()
-      .map((name): [string, FieldValue | null] => [name, p.fields[name] ?? null])
+      .map((name): [string, FieldValue | null] => [name, own(p.fields, name) ?? null])
   ]);
   const lift: SubmitFunction =
     () =>

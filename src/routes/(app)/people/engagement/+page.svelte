@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { own } from '$core/own.ts';
   import { enhance } from '$app/forms';
   import { beforeNavigate, goto } from '$app/navigation';
   import { Button, TextInput } from 'carbon-components-svelte';
@@ -60,13 +61,13 @@
   const bands = $derived.by((): Band[] => {
     const { today = {}, then = {} } = previewing.outlook ?? {};
     if (data.kind === 'score') return bandsOf(today, then);
-    const own = definition as LadderSettings;
-    const names = [...own.rungs.map((r) => r.name), own.after];
+    const ladder = definition as LadderSettings;
+    const names = [...ladder.rungs.map((r) => r.name), ladder.after];
     const gone = Object.keys(today).filter((n) => n !== '' && !names.includes(n));
     return [...new Set([...names, ...gone, ''])].map((name) => ({
       name: name === '' ? 'on none' : name,
-      today: today[name] ?? 0,
-      then: then[name] ?? 0
+      today: own(today, name) ?? 0,
+      then: own(then, name) ?? 0
     }));
   });
   const hrefOf = ({ kind, key }: ModelUse): string =>
