@@ -35,3 +35,18 @@ export function isTooDeep(value: unknown): boolean {
   }
   return false;
 }
+
+/** A rule may have so many parts: each is tried in the shape of every kind of condition, and with all of them a reader stands still. */
+export const MOST_RULE_PARTS = 2000;
+
+/** Whether a value that is already JSON has more than so many brackets: asked before a schema reads it, in one pass. */
+export function hasMoreParts(value: unknown, most: number): boolean {
+  const waiting = [value];
+  for (let parts = 0; waiting.length;) {
+    const next = waiting.pop();
+    if (typeof next !== 'object' || next === null) continue;
+    if (++parts > most) return true;
+    for (const inner of Object.values(next) as unknown[]) if (typeof inner === 'object') waiting.push(inner);
+  }
+  return false;
+}

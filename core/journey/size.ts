@@ -3,7 +3,7 @@
  * beyond costs nothing: a document is counted in one pass, whatever its shape.
  */
 import { unfitInside } from '../text/text.ts';
-import { isTooDeep, TOO_DEEP } from './depth.ts';
+import { hasMoreParts, isTooDeep, MOST_RULE_PARTS, TOO_DEEP } from './depth.ts';
 import { pathText, type Path, type Problem } from './problems.ts';
 
 /** Steps a journey may have. */
@@ -13,9 +13,15 @@ export const MOST_LEVELS = 12;
 /** Conditions inside each other: `all`, `any`, `not`. */
 export const MOST_NESTED = 20;
 
+/** Brackets a document may have. */
+export const MOST_PARTS = 60_000;
+/** Keys under which rules stand. */
+const RULES = new Set(['where', 'when']);
+
 /** What is too large about a journey, or cannot be kept as text; `null` where nothing is. */
 export function sizeProblem(document: unknown): Problem | null {
   if (isTooDeep(document)) return { path: [], message: TOO_DEEP };
+  if (hasMoreParts(document, MOST_PARTS)) return tooMany([], `more than ${MOST_PARTS} brackets`, MOST_PARTS);
   const unfit = unfitInside(document);
   if (unfit) return { path: unfit.path, message: `found ${unfit.what}, expected text without it` };
   let steps = 0;
@@ -32,6 +38,8 @@ export function sizeProblem(document: unknown): Problem | null {
         if (within > MOST_LEVELS)
           return void (problem ??= tooMany(here, `lanes ${within} inside each other`, MOST_LEVELS));
       }
+      if (RULES.has(key) && hasMoreParts(inner, MOST_RULE_PARTS))
+        return void (problem ??= tooMany(here, `a rule of more than ${MOST_RULE_PARTS} parts`, MOST_RULE_PARTS));
       const joins = !Array.isArray(value) && (key === 'all' || key === 'any' || key === 'not');
       if (joins && nested >= MOST_NESTED)
         return void (problem ??= tooMany(here, `conditions ${nested + 1} inside each other`, MOST_NESTED));

@@ -29,9 +29,9 @@ export async function withoutTaken(db: Db, people: readonly Waiting[]): Promise<
   if (!changing.length) return [];
   const wanted = changing.flatMap((p) =>
     p.inputs.flatMap(({ input }) =>
-      FIELDS.flatMap((field) => {
-        const to = input.kind === 'set' ? input.fields?.[field] : undefined;
-        return typeof to === 'string' ? [{ person: p.id, field, to: to.toLowerCase() }] : [];
+      FIELDS.flatMap((which) => {
+        const to = input.kind === 'set' ? input.fields?.[which] : undefined;
+        return typeof to === 'string' ? [{ person: p.id, which, to: to.toLowerCase() }] : [];
       })
     )
   );
@@ -43,7 +43,7 @@ export async function withoutTaken(db: Db, people: readonly Waiting[]): Promise<
       union all select 'phone', p.phone, p.id from people p where p.phone = any($2::text[])
       union all select case channel when 'email' then 'email' else 'phone' end, address, person_id from other_addresses
       where address = any($1::text[] || $2::text[])`,
-    values: FIELDS.map((field) => wanted.flatMap((w) => (w.field === field ? [w.to] : [])))
+    values: FIELDS.map((of) => wanted.flatMap(({ which, to }) => (which === of ? [to] : [])))
   });
   const taken = new Map(rows.map((r) => [`${r.field} ${r.address}`, r.person]));
   const refused: Refusal[] = [];
@@ -52,12 +52,12 @@ export async function withoutTaken(db: Db, people: readonly Waiting[]): Promise<
     for (const { input, by } of inputs) {
       if (input.kind !== 'set' || !changesAddress(input)) continue;
       const { fields = {} } = input;
-      for (const field of FIELDS) {
-        if (!Object.hasOwn(fields, field)) continue;
-        const to = fields[field] ?? null;
-        const other = FIELDS.find((f) => f !== field) ?? field;
+      for (const which of FIELDS) {
+        if (!Object.hasOwn(fields, which)) continue;
+        const to = fields[which] ?? null;
+        const other = which === 'email' ? 'phone' : 'email';
         const stays = Object.hasOwn(fields, other) ? fields[other] : now[other];
-        const holder = typeof to === 'string' ? taken.get(`${field} ${to.toLowerCase()}`) : undefined;
+        const holder = typeof to === 'string' ? taken.get(`${which} ${to.toLowerCase()}`) : undefined;
         const why =
           holder !== undefined && holder !== id
             ? 'somebody else has it'
@@ -67,11 +67,11 @@ export async function withoutTaken(db: Db, people: readonly Waiting[]): Promise<
                 ? 'it is no address'
                 : null;
         if (why !== null) {
-          refused.push({ person: id, field, to: typeof to === 'string' ? to : null, why, by });
-          delete fields[field];
+          refused.push({ person: id, field: which, to: typeof to === 'string' ? to : null, why, by });
+          delete fields[which];
         } else {
-          if (typeof to === 'string') taken.set(`${field} ${to.toLowerCase()}`, id);
-          now[field] = to === null ? null : String(to as string);
+          if (typeof to === 'string') taken.set(`${which} ${to.toLowerCase()}`, id);
+          now[which] = to === null ? null : String(to as string);
         }
       }
     }

@@ -5,8 +5,9 @@
  */
 import { repaired } from '../../core/text/text.ts';
 import { columns } from '../db/columns.ts';
-import { notify } from '../db/notify.ts';
-import type { Db } from '../db/pool.ts';
+import { now } from '../clock/clock.ts';
+import { changed, notify } from '../db/notify.ts';
+import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 
 export interface Failure {
   person: number;
@@ -91,4 +92,48 @@ export async function whoIsAside(db: Db): Promise<(AsideLine & { people: number 
       limit 20`
   });
   return rows;
+}
+
+/** What waits first for somebody who is set aside, and makes their work fail, where it is something that was asked for. */
+export interface Jamming {
+  id: number;
+  name: string;
+  source: string;
+  /** JSON, as it was asked for. */
+  asked: string;
+}
+
+/** SQL: the first request that waits for a person `a.person_id`, as {@link Jamming}; null where that is nothing that was asked for. */
+export const JAMMING = `(select case when h.name = any(array['set', 'enter', 'existing', 'look', 'move', 'end', 'hurry', 'resumed'])
+    then jsonb_build_object('id', h.id, 'name', h.name, 'source', h.source, 'asked', left(h.data::text, 1000)) end
+  from happenings h where h.person_id = a.person_id and h.handled_at is null order by h.id limit 1)`;
+
+/**
+ * Drops the request that makes somebody's work fail: it is not carried out, and stays on their record, as a note. Only what was
+ * asked for can be dropped, never what happened: a withdrawal least of all. False where it is not there any more.
+ */
+export async function dropRequest(pool: Pool, person: number, id: number, by: string): Promise<boolean> {
+  return transaction(pool, async (db) => {
+    await db.query('select from people where id = $1 for no key update', [person]);
+    const { rows } = await db.query<{ jamming: Jamming | null }>(
+      `select ${JAMMING} as jamming from set_aside a where a.person_id = $1`,
+      [person]
+    );
+    const jamming = rows[0]?.jamming;
+    if (jamming?.id !== id) return false;
+    const at = ts(await now(db));
+    await db.query(
+      `update happenings set handled_at = $3, record = 0, data = data || jsonb_build_object('dropped', $4::text) where person_id = $1 and id = $2`,
+      [person, id, at, by]
+    );
+    await db.query('insert into person_notes (person_id, at, by, words) values ($1, $2, $3, $4)', [
+      person,
+      at,
+      by,
+      `Dropped, because their work failed for it: ${jamming.name} by ${jamming.source}, ${jamming.asked}`.slice(0, 2000)
+    ]);
+    await tryAgain(db, [person]);
+    await changed(db, { people: [person], post: true });
+    return true;
+  });
 }

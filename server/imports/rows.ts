@@ -1,5 +1,5 @@
 /** Rows of a CSV of people: which column is what, which rows are good, which are refused and why. */
-import { isFit, LONGEST } from '../../core/text/text.ts';
+import { isFit, LONGEST, repaired } from '../../core/text/text.ts';
 import type { CountryCode } from 'libphonenumber-js/min';
 import { isZone } from '../../core/time/civil.ts';
 import type { ConsentState, FieldValue } from '../../core/person/values.ts';
@@ -89,7 +89,8 @@ const labelsOf = (cell: string): string[] =>
 const refuse = (line: number, column: string, cell: string, reason: string): Refused => ({
   line,
   column,
-  found: cell.slice(0, 80),
+  // What cannot be kept as text is what it was refused for.
+  found: repaired(cell, 80),
   reason
 });
 
@@ -165,7 +166,7 @@ function readRow(
           if (value === null && misfits === 'refuse') return refuse(line, column, cell, misfit(plan));
           if (value === null) {
             const left = leftOut.get(column);
-            leftOut.set(column, { count: (left?.count ?? 0) + 1, example: left?.example ?? cell.slice(0, 80) });
+            leftOut.set(column, { count: (left?.count ?? 0) + 1, example: left?.example ?? repaired(cell, 80) });
           } else if (!Array.isArray(value) || value.length) row.fields[target.slice('field:'.length)] = value;
         }
     }

@@ -206,18 +206,15 @@ const ADDRESSES = ['email', 'phone'] as const;
 
 /** Reads addresses in the form in which they are kept; one that is none is said. */
 function addresses(set: Extract<Input, { kind: 'set' }>, country: string | null, say: Say): void {
-  for (const field of ADDRESSES) {
-    const given = set.fields?.[field];
+  for (const which of ADDRESSES) {
+    const given = set.fields?.[which];
     if (set.fields === undefined || given === undefined || given === null) continue;
-    const read = typeof given === 'string' ? readAddress(field, given, country) : null;
-    if (read?.ok) set.fields[field] = read.value;
-    else
-      say(
-        ['data', 'fields', field],
-        `found ${found(given)}, expected ${field === 'email' ? 'one email address' : 'one phone number with its country, as +447700900123'}`
-      );
+    const read = typeof given === 'string' ? readAddress(which, given, country) : null;
+    if (read?.ok) set.fields[which] = read.value;
+    else say(['data', 'fields', which], `found ${found(given)}, expected ${EXPECTED[which]}`);
   }
 }
+const EXPECTED = { email: 'one email address', phone: 'one phone number with its country, as +447700900123' } as const;
 
 /**
  * Takes out those that would give someone an address that somebody else has, or that an earlier one of the same request gives to
@@ -225,7 +222,7 @@ function addresses(set: Extract<Input, { kind: 'set' }>, country: string | null,
  */
 async function withoutTakenAddresses(db: Db, good: Good[], refused: RefusedEvent[]): Promise<Good[]> {
   const changing = good.flatMap((g) => (g.event.input.kind === 'set' ? [{ ...g, input: g.event.input }] : []));
-  if (!changing.some(({ input }) => ADDRESSES.some((field) => input.fields?.[field] !== undefined))) return good;
+  if (!changing.some(({ input }) => ADDRESSES.some((which) => input.fields?.[which] !== undefined))) return good;
   const { rows } = await db.query<{ id: number; email: string | null; phone: string | null }>(
     'select id, email, phone from people where id = any($1::bigint[])',
     [changing.map((c) => c.person)]

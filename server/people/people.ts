@@ -349,7 +349,7 @@ const TIMELINE = `
     union all
     select 'h' || id, id, 1, record, at, name, data, journey_id, step, null, person_id, null
     from happenings
-    where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed', 'points_given')
+    where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed', 'field_refused', 'points_given')
       -- What a walk set off stands in its trail already.
       and not data ? 'cause'
     union all

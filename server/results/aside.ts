@@ -1,6 +1,7 @@
 /** What was set aside or failed and wants a look: people whose work fails, and errands that came to nothing. */
 import { notify } from '../db/notify.ts';
 import type { Db } from '../db/pool.ts';
+import { JAMMING, type Jamming } from '../engine/set-aside.ts';
 
 export interface AsideLine {
   person: number;
@@ -9,6 +10,8 @@ export interface AsideLine {
   attempts: number;
   since: number;
   nextTry: number;
+  /** What was asked for and makes it fail, where it is that. */
+  jamming: Jamming | null;
 }
 
 export interface FailedErrand {
@@ -34,7 +37,7 @@ export async function setAsidePage(db: Db): Promise<{ aside: AsideLine[]; total:
     db.query<AsideLine>({
       name: 'aside-lines',
       text: `
-        select a.person_id as person, ${NAME}, a.error, a.attempts, a.since, a.next_try as "nextTry"
+        select a.person_id as person, ${NAME}, a.error, a.attempts, a.since, a.next_try as "nextTry", ${JAMMING} as jamming
         from (select * from set_aside order by since limit ${MOST}) a join people p on p.id = a.person_id order by a.since`
     }),
     db.query<{ n: number }>({ name: 'aside-total', text: 'select count(*) as n from set_aside' }),

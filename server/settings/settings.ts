@@ -2,6 +2,8 @@
  * What all journeys of the workspace share: its settings, kept as one document, compiled once an edition by whoever works
  * with them. Rules: docs/journey-language.md, "Settings of the workspace".
  */
+import { hasMoreParts, MOST_RULE_PARTS } from '../../core/journey/depth.ts';
+import { MOST_PARTS } from '../../core/journey/size.ts';
 import { isDeepStrictEqual } from 'node:util';
 import type { Rebuilt } from '../../core/engagement/rebuild.ts';
 import { settingsProblems } from '../../core/journey/references.ts';
@@ -80,6 +82,14 @@ export async function readSaved(db: Db): Promise<{ settings: Settings | null; re
   return { settings: row?.settings ? settingsSchema.parse(row.settings) : null, revision: row?.settings_revision ?? 0 };
 }
 
+/** The rules of segments in a document that was not read yet. */
+function rulesOf(given: unknown): unknown[] {
+  const { segments } = (typeof given === 'object' && given !== null ? given : {}) as { segments?: unknown };
+  return Array.isArray(segments)
+    ? segments.map((s: unknown) => (typeof s === 'object' && s !== null && 'when' in s ? s.when : null))
+    : [];
+}
+
 export type SavedSettings = { ok: true } | { ok: false; problems: string[] };
 
 /**
@@ -87,6 +97,8 @@ export type SavedSettings = { ok: true } | { ok: false; problems: string[] };
  * they were changed from; where somebody else has saved since, nothing is. Absent: whatever is there is replaced.
  */
 export async function saveSettings(pool: Pool, given: unknown, by: string, revision?: number): Promise<SavedSettings> {
+  if (hasMoreParts(given, MOST_PARTS) || rulesOf(given).some((rule) => hasMoreParts(rule, MOST_RULE_PARTS)))
+    return { ok: false, problems: [`segments: expected rules of at most ${MOST_RULE_PARTS} parts each`] };
   const read = settingsSchema.safeParse(given);
   if (!read.success)
     return { ok: false, problems: schemaProblems(read.error, given).map((p) => `${pathText(p.path)}: ${p.message}`) };

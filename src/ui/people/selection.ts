@@ -1,5 +1,5 @@
 /** Whom the table of people shows, as its address says it. */
-import { isTooDeep } from '$core/journey/depth.ts';
+import { hasMoreParts, isTooDeep, MOST_RULE_PARTS } from '$core/journey/depth.ts';
 import { conditionSchema, type Condition } from '$core/condition/schema.ts';
 import { unfitInside } from '$core/text/text.ts';
 import type { Selection } from '$server/crowds/selection.ts';
@@ -17,7 +17,7 @@ export function whereFrom(text: string | null): Condition | null | undefined {
   } catch {
     return undefined;
   }
-  if (isTooDeep(value) || unfitInside(value)) return undefined;
+  if (isTooDeep(value) || hasMoreParts(value, MOST_RULE_PARTS) || unfitInside(value)) return undefined;
   const read = conditionSchema.safeParse(value);
   return read.success ? read.data : undefined;
 }

@@ -41,6 +41,11 @@ export function tell(line: TimelineLine, format: Format): Told {
       return ours('Sent again', `${about} — ${String(d['by'])}, to ${String(d['to'])}`);
     case 'note':
       return ours('Note', `${String(d['words'])} — ${String(d['by'])}`);
+    case 'field_refused':
+      return ours(
+        'Not changed',
+        `${String(d['field'])}${typeof d['to'] === 'string' ? ` to ${d['to']}` : ', which was to be cleared'}: ${String(d['why'])}`
+      );
     case 'merged': {
       const was = Object.entries((d['was'] ?? {}) as Record<string, unknown>).map(
         ([name, value]) => `${name.replace(/_/g, ' ')} ${fieldText(value as FieldValue)}`

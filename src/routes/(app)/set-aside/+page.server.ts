@@ -1,7 +1,7 @@
 import { fail } from '@sveltejs/kit';
 import { z } from 'zod';
 import { db } from '$server/app.ts';
-import { tryAgain } from '$server/engine/set-aside.ts';
+import { dropRequest, tryAgain } from '$server/engine/set-aside.ts';
 import { setAsidePage, tryErrandAgain } from '$server/results/aside.ts';
 import type { Actions, PageServerLoad } from './$types';
 
@@ -21,6 +21,13 @@ export const actions: Actions = {
     if (one && !one.success) return gone();
     const people = await tryAgain(db(), one ? [one.data] : null);
     return people ? { done: true } : gone();
+  },
+  /** What was asked for and makes their work fail is not carried out. */
+  drop: async ({ request, locals }) => {
+    const read = z.object({ person: id, id }).safeParse(Object.fromEntries(await request.formData()));
+    if (!read.success || !(await dropRequest(db(), read.data.person, read.data.id, locals.user?.name ?? 'somebody')))
+      return gone();
+    return { done: true };
   },
   errand: async ({ request }) => {
     const read = z.object({ person: id, id }).safeParse(Object.fromEntries(await request.formData()));

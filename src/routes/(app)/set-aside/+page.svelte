@@ -7,6 +7,16 @@
 
   let { data, form }: { data: PageData; form: ActionData } = $props();
   const format = useFormat();
+  const ASKED: Record<string, string> = {
+    set: 'a change',
+    enter: 'an entry',
+    existing: 'an entry',
+    look: 'a look at segments',
+    move: 'a move to another version',
+    end: 'an ending',
+    hurry: 'a wait to be skipped',
+    resumed: 'a journey that goes on'
+  };
   const KINDS: Record<string, string> = { notify: 'Notice to a colleague', call: 'Call', ask: 'Asking for a consent' };
 </script>
 
@@ -49,13 +59,28 @@
             <tr>
               <td class="when">{format.dateTime(a.since)}</td>
               <td><a href="/people/{a.person}">{a.name}</a></td>
-              <td>{a.error}</td>
+              <td
+                >{a.error}{#if a.jamming}<small title={a.jamming.asked}
+                    >waits first: {ASKED[a.jamming.name]} by {a.jamming.source}</small
+                  >{/if}</td
+              >
               <td>{a.attempts}</td>
               <td class="do">
                 <form method="post" action="?/people" use:enhance>
                   <input type="hidden" name="person" value={a.person} />
                   <button class="act">Try again</button>
                 </form>
+                {#if a.jamming}
+                  <form method="post" action="?/drop" use:enhance>
+                    <input type="hidden" name="person" value={a.person} />
+                    <input type="hidden" name="id" value={a.jamming.id} />
+                    <button
+                      class="act"
+                      title="It is not carried out, and stays on their record as a note. What comes behind it goes on."
+                      >Drop what waits first</button
+                    >
+                  </form>
+                {/if}
               </td>
             </tr>
           {/each}

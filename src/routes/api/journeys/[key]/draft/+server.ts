@@ -2,6 +2,7 @@ import { error, json } from '@sveltejs/kit';
 import { z } from 'zod';
 import { db } from '$server/app.ts';
 import { journeyByKey, saveDraft } from '$server/journeys/journeys.ts';
+import { MOST_PARTS } from '$core/journey/size.ts';
 import { readBody, revisionSchema } from '../../../body.ts';
 import type { RequestHandler } from './$types';
 
@@ -17,7 +18,7 @@ export const GET: RequestHandler = async ({ params }) => {
 };
 
 export const PUT: RequestHandler = async ({ request, params, locals }) => {
-  const { revision, document } = await readBody(request, body);
+  const { revision, document } = await readBody(request, body, MOST_PARTS);
   const saved = await saveDraft(db(), params.key, revision, document, locals.user?.name ?? '');
   if (saved.ok) return json({ revision: saved.revision, savedAt: saved.savedAt });
   return json({ message: saved.message, current: saved.current }, { status: STATUS[saved.kind] });
