@@ -12,6 +12,7 @@ import type { Happening } from '../person/happening.ts';
 import type { Subject } from '../person/subject.ts';
 import type { Input } from '../person/world.ts';
 import type { StepName } from '../steps/index.ts';
+import { recordOf } from '../text/record.ts';
 import { isZone } from '../time/civil.ts';
 import { parseInstant } from '../time/instant.ts';
 
@@ -63,13 +64,13 @@ export const shapes = {
   }),
   refunded: z.strictObject({ order: z.string(), amount: amount.optional(), items: z.array(line).optional() }),
   cart_left: z.strictObject({ cart: z.string(), amount, items: z.array(line), coupon: z.string().optional() }),
-  form_sent: z.strictObject({ form: z.string(), answers: z.record(z.string(), z.json()).optional() }),
+  form_sent: z.strictObject({ form: z.string(), answers: recordOf(z.json()).optional() }),
   page_seen: z.strictObject({ url: z.string() }),
   task_done: z.strictObject({ of: z.string(), journey: z.string().optional(), outcome: z.string().optional() }),
   custom: z.strictObject({
     name: z.string(),
     ref: z.string().optional(),
-    data: z.record(z.string(), z.json()).optional()
+    data: recordOf(z.json()).optional()
   })
 };
 
@@ -77,7 +78,7 @@ const value = z.union([z.string(), z.number(), z.boolean(), z.null(), z.array(z.
 const consent = z.enum(['given', 'pending', 'withdrawn']).nullable();
 const names = z.array(z.string()).optional();
 export const setData = z.strictObject({
-  fields: z.record(z.string().min(1), value).optional(),
+  fields: recordOf(value).optional(),
   addTags: names,
   removeTags: names,
   addLists: names,
@@ -219,6 +220,7 @@ function hasStep(
 }
 
 function checkField(field: string, v: unknown, known: EventsKnown, say: Say): void {
+  if (field === '') say(['data', 'fields', field], 'found no name, expected the name of a field');
   if (v === null) return;
   const type = known.types?.get(field);
   if (type && !isOfType(v, type)) say(['data', 'fields', field], `found ${found(v)}, expected a value of type ${type}`);

@@ -52,6 +52,67 @@ const engine = new Liquid({
   outputEscape: (value: unknown) => (typeof value === 'string' ? unmarked(value) : value) as string
 });
 
+/*
+ * Filters that evaluate an expression for each element do so without asking how long they have been at it: a few of them inside each
+ * other hold whoever fills in for ever. They are none of ours.
+ */
+for (const name of Object.keys(engine.filters)) if (name.endsWith('_exp')) Reflect.deleteProperty(engine.filters, name);
+
+/** What takes no longer than what it prints is long: nothing is gone through, put together or kept. */
+const PLAIN_TAGS = new Set([
+  'if',
+  'elsif',
+  'else',
+  'endif',
+  'unless',
+  'endunless',
+  'case',
+  'when',
+  'endcase',
+  'comment',
+  'endcomment'
+]);
+const PLAIN_FILTERS = new Set([
+  ...[
+    'default',
+    'capitalize',
+    'upcase',
+    'downcase',
+    'strip',
+    'lstrip',
+    'rstrip',
+    'escape',
+    'escape_once',
+    'date',
+    'truncate'
+  ],
+  ...[
+    'plus',
+    'minus',
+    'times',
+    'divided_by',
+    'modulo',
+    'round',
+    'ceil',
+    'floor',
+    'abs',
+    'at_least',
+    'at_most',
+    'size',
+    'first',
+    'last'
+  ]
+]);
+
+/**
+ * Whether a template can be filled in where it is read: its cost grows with its length alone. All others are filled in by a thread
+ * that is ended at its limit (server/mail/fill.ts). Errs towards the thread.
+ */
+export const isPlainTemplate = (template: string): boolean =>
+  template.length <= 20_000 &&
+  [...template.matchAll(/\{%-?\s*(\w*)/g)].every(([, tag = '']) => PLAIN_TAGS.has(tag)) &&
+  [...template.matchAll(/\|\s*(\w*)/g)].every(([, filter = '']) => PLAIN_FILTERS.has(filter));
+
 /** The longest text that a template may come to, in UTF-16 units. */
 export const MOST_OUTPUT = 200_000;
 

@@ -32,9 +32,6 @@ function unfit(text: string): string | null {
   return text.isWellFormed() ? null : 'half of a character (a lone surrogate)';
 }
 
-/** The one name that no record can have: under it stands what a record is made of, and those who read records leave it out. */
-export const NO_NAME = '__proto__';
-
 /** Whether a text holds only what can be kept. */
 export const isFit = (text: string): boolean => unfit(text) === null;
 
@@ -46,10 +43,7 @@ export const plainText = (most: number = LONGEST.words) =>
     .refine(isFit, { error: 'expected text without NUL and without halves of characters' });
 
 /** A text that names something: as {@link plainText}, without white space around it. */
-export const naming = (most: number = LONGEST.label) =>
-  plainText(most)
-    .trim()
-    .refine((text) => text !== NO_NAME, { error: `expected another name than ${NO_NAME}` });
+export const naming = (most: number = LONGEST.label) => plainText(most).trim();
 
 /** Text that was sent to us, made to fit: what cannot be kept becomes U+FFFD, what is too long is cut. */
 export function repaired(value: string, most: number = LONGEST.words): string {
@@ -71,8 +65,7 @@ export function unfitInside(
   if (typeof value !== 'object' || value === null) return null;
   for (const [key, inner] of Object.entries(value)) {
     const here = [...path, Array.isArray(value) ? Number(key) : key];
-    const wrong = key === NO_NAME ? 'a name that nothing can have' : unfit(key);
-    const found = wrong === null ? unfitInside(inner, here) : { path: here, what: wrong };
+    const found = isFit(key) ? unfitInside(inner, here) : { path: here, what: unfit(key) ?? '' };
     if (found) return found;
   }
   return null;

@@ -6,7 +6,7 @@
 import { allFields } from '../people/all-fields.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import type { Channel, ConsentState } from '../../core/person/values.ts';
-import { entryScope, fillIn, type MessageScope } from '../../core/message/personal.ts';
+import { entryScope, type MessageScope } from '../../core/message/personal.ts';
 import type { Step } from '../../core/steps/index.ts';
 import { repaired } from '../../core/text/text.ts';
 import { readClock } from '../clock/clock.ts';
@@ -15,7 +15,7 @@ import { changed } from '../db/notify.ts';
 import { isNobodysFault, ts, type Pool } from '../db/pool.ts';
 import { signToken } from '../intake/token.ts';
 import { sendSms } from '../sms/gateway.ts';
-import { calledData } from '../../core/message/called.ts';
+import { fillAll, fillText } from '../mail/fill.ts';
 import { callAddress, type Answered, type Outward } from './call.ts';
 import { LEASE, Leases } from './leases.ts';
 import { isSuppressed } from './may-go.ts';
@@ -216,27 +216,27 @@ export class Errands {
       journey: { name },
       links: { unsubscribe: '' }
     };
-    const filled = (template: string): string => fillIn(template, scope);
+    const filled = (template: string): Promise<string> => fillText({ what: 'text', template, scope });
     const key = errandKey(this.post.secret, { person: row.known_as, errand: row.id });
     try {
       if (step?.kind === 'notify' && row.kind === 'notify')
-        return await this.notify(row, step.to, filled(step.text), name, key, now);
+        return await this.notify(row, step.to, await filled(step.text), name, key, now);
       if (step?.kind === 'call' && row.kind === 'call') {
+        const at = {
+          journey: plan.key,
+          walk: row.walk_id,
+          visit: row.visit,
+          person: { id: row.person_id, fields: row.fields }
+        };
+        const [data] = await fillAll([{ what: 'call', step, at, scope }]);
+        if (data?.what !== 'call')
+          return { ok: false, again: false, error: data?.what === 'error' ? data.error : 'it was not filled in' };
         const called = await callAddress(this.outward, {
           id: key,
           url: step.url,
           type: 'journey.called',
           at: now,
-          data: calledData(
-            step,
-            {
-              journey: plan.key,
-              walk: row.walk_id,
-              visit: row.visit,
-              person: { id: row.person_id, fields: row.fields }
-            },
-            scope
-          )
+          data: data.data
         });
         // Without an answer at all it is the server's matter, and all other calls of it would wait as long.
         if (!called.ok && called.again && !called.answer) this.slow.set(new URL(step.url).host, Date.now() + SLOW_MS);

@@ -13,7 +13,8 @@ import type { SmsStep } from '../../core/steps/sms.ts';
 import { readClock } from '../clock/clock.ts';
 import { isNobodysFault, isUnavailable, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
-import { fillMessage, keepParts, restoreParts, Unfillable, type Content } from '../mail/content.ts';
+import { keepParts, restoreParts, type Content } from '../mail/content.ts';
+import { fillAll } from '../mail/fill.ts';
 import { renderEmail, renderSms, scopeOf, type RenderContext } from '../mail/render.ts';
 import { Withheld, type Mailer } from '../mail/smtp.ts';
 import { sendSms } from '../sms/gateway.ts';
@@ -151,18 +152,28 @@ export class Outbox {
 
   /** Fills in what has no words yet, keeps the words, and hands over. */
   private async begin(rows: OutboxRow[], now: number, practice: boolean): Promise<void> {
-    const ready: { row: OutboxRow; step: EmailStep | SmsStep; content: Content }[] = [];
-    const fresh: { row: OutboxRow; content: Content }[] = [];
+    const going: { row: OutboxRow; step: EmailStep | SmsStep; name: string }[] = [];
     for (const row of rows) {
-      const found = this.contentOf(row, now, practice);
-      if (!found) continue;
-      ready.push({ row, ...found });
-      if (row.body === null) fresh.push({ row, content: found.content });
+      const found = this.stepOf(row, now, practice);
+      if (found) going.push({ row, ...found });
     }
-    if (fresh.length) {
+    const fresh = going.filter(({ row }) => row.body === null);
+    const filled = await fillAll(
+      fresh.map(({ row, step, name }) => {
+        const recipient = { person: row.known_as, message: row.id, channel: row.channel };
+        return { what: 'message', step, scope: scopeOf(recipient, row.fields, name, this.context(), row.entry) };
+      })
+    );
+    const contents = new Map<OutboxRow, Content>();
+    fresh.forEach(({ row }, i) => {
+      const one = filled[i];
+      if (one?.what === 'message') contents.set(row, one.content);
+      else this.not(row, 'filling-in', one?.what === 'error' ? one.error : 'it was not filled in', now, practice);
+    });
+    if (contents.size) {
       await keepContents(
         this.pool,
-        fresh.map(({ row, content }) => ({
+        [...contents].map(([row, content]) => ({
           ...row,
           subject: content.subject,
           preview: content.preview,
@@ -170,7 +181,12 @@ export class Outbox {
         }))
       );
     }
-    for (const { row, step, content } of ready) {
+    for (const { row, step } of going) {
+      const content =
+        row.body === null
+          ? contents.get(row)
+          : { subject: row.subject, preview: row.preview, parts: restoreParts(row.body, row.links ?? []) };
+      if (!content) continue;
       void this.handOver(row, step, content, now).then(async (handed) => {
         if (typeof handed === 'object') this.done({ row, handed, now, practice });
         else await this.notGone(row, handed);
@@ -178,14 +194,21 @@ export class Outbox {
     }
   }
 
-  /** What a row is to say; `null` where it does not go out now, which is then said as its outcome. */
-  private contentOf(
+  /** A row does not go out now, which is said as its outcome. */
+  private not(
     row: OutboxRow,
+    kind: 'filling-in' | 'too-late' | 'failed',
+    error: string,
     now: number,
     practice: boolean
-  ): { step: EmailStep | SmsStep; content: Content } | null {
+  ): void {
+    this.done({ row, handed: { ok: false, kind, error }, now, practice });
+  }
+
+  /** The step that a row sends, and what its journey is called; `null` where it does not go out now. */
+  private stepOf(row: OutboxRow, now: number, practice: boolean): { step: EmailStep | SmsStep; name: string } | null {
     const not = (kind: 'filling-in' | 'too-late' | 'failed', error: string): null => {
-      this.done({ row, handed: { ok: false, kind, error }, now, practice });
+      this.not(row, kind, error, now, practice);
       return null;
     };
     const late = now - row.try_at;
@@ -197,29 +220,14 @@ export class Outbox {
         `too late: it was due more than ${hours} hours ago${row.error ? `; before: ${row.error}` : ''}`
       );
     }
-    let step;
-    let name;
     try {
       const plan = this.plans.plan(row.journey_id, row.version);
-      name = plan.document.name ?? plan.document.key;
-      step = plan.byKey.get(row.step)?.step;
+      const step = plan.byKey.get(row.step)?.step;
+      if (!step || !isMessage(step) || step.kind !== row.channel)
+        return not('failed', `the step ${row.step} sends nothing in version ${row.version}`);
+      return { step, name: plan.document.name ?? plan.document.key };
     } catch (error) {
       return not('filling-in', (error as Error).message);
-    }
-    if (!step || !isMessage(step) || step.kind !== row.channel)
-      return not('failed', `the step ${row.step} sends nothing in version ${row.version}`);
-    if (row.body !== null) {
-      return {
-        step,
-        content: { subject: row.subject, preview: row.preview, parts: restoreParts(row.body, row.links ?? []) }
-      };
-    }
-    try {
-      const recipient = { person: row.known_as, message: row.id, channel: row.channel };
-      return { step, content: fillMessage(step, scopeOf(recipient, row.fields, name, this.context(), row.entry)) };
-    } catch (error) {
-      if (error instanceof Unfillable) return not('filling-in', error.message);
-      throw error;
     }
   }
 

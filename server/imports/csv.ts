@@ -1,6 +1,6 @@
 /** Reading a CSV file as it comes, piece by piece, so that a large one need not be in memory as a whole. */
 import { isAscii } from 'node:buffer';
-import { isFit, LONGEST, NO_NAME } from '../../core/text/text.ts';
+import { isFit, LONGEST } from '../../core/text/text.ts';
 import { readRecords } from './records.ts';
 import { guessDelimiter, guessEncoding, namesColumns, tellingWords, type Encoding, type Reading } from './reading.ts';
 
@@ -99,10 +99,10 @@ export async function openTable(source: Bytes, reading: Reading, most = MOST_ROW
     if (next.done) throw new BadFile('This file has a header and no people below it.');
     rows = next.value;
   }
-  const long = cells.findIndex((name) => name.length > LONGEST.name || !isFit(name) || name === NO_NAME);
+  const long = cells.findIndex((name) => name.length > LONGEST.name || !isFit(name));
   if (long >= 0)
     throw new BadFile(
-      `Line 1: column ${long + 1} has a name of more than ${LONGEST.name} characters, with one that no text can have, or ${NO_NAME}. Call it otherwise.`
+      `Line 1: column ${long + 1} has a name of more than ${LONGEST.name} characters, or with one that no text can have.`
     );
   return { reading, header: named(cells), rows: atMost(most, rows, all) };
 }

@@ -1,4 +1,5 @@
 /** Rows of a CSV of people: which column is what, which rows are good, which are refused and why. */
+import { bare } from '../../core/bare.ts';
 import { isFit, LONGEST, repaired } from '../../core/text/text.ts';
 import type { CountryCode } from 'libphonenumber-js/min';
 import { isZone } from '../../core/time/civil.ts';
@@ -112,7 +113,7 @@ function readRow(
     lists: [],
     consent_email: null,
     consent_sms: null,
-    fields: {}
+    fields: bare()
   };
   if (cells.length > header.length) {
     return { line, column: null, found: `${cells.length} cells`, reason: `the header names ${header.length} columns` };

@@ -5,6 +5,7 @@
  */
 import { z } from 'zod';
 import { schemaProblems, pathText } from '../../core/journey/problems.ts';
+import { recordOf } from '../../core/text/record.ts';
 import { CHANNELS } from '../../core/person/values.ts';
 
 const journey = z.string().min(1);
@@ -15,13 +16,13 @@ const state = z.enum(['given', 'pending', 'withdrawn']).nullable();
 export const requestSchema = z.discriminatedUnion('kind', [
   z.strictObject({
     kind: z.literal('set'),
-    fields: z.record(z.string(), value).optional(),
+    fields: recordOf(value).optional(),
     addTags: names.optional(),
     removeTags: names.optional(),
     addLists: names.optional(),
     removeLists: names.optional(),
     /** Points added, by score. */
-    scores: z.record(z.string(), z.number()).optional(),
+    scores: recordOf(z.number()).optional(),
     consent: z.partialRecord(z.enum(CHANNELS), state).optional(),
     by: z.enum(['person', 'colleague']).optional(),
     proof: z

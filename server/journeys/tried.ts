@@ -5,7 +5,7 @@ import type { Journey } from '../../core/journey/schema.ts';
 import { eachStep } from '../../core/journey/walk-document.ts';
 import { isMessage } from '../../core/steps/index.ts';
 import type { Db } from '../db/pool.ts';
-import { fillMessage, Unfillable } from '../mail/content.ts';
+import { fillAll } from '../mail/fill.ts';
 
 /** The oldest and the newest people: imports of different times know different things. */
 const EACH_END = 20;
@@ -22,27 +22,28 @@ export async function tryMessages(db: Db, document: Journey): Promise<Finding[]>
   const until = Date.now() + LONGEST_MS;
   const found: Finding[] = [];
   for (const step of messages) {
-    for (const { name, fields } of people) {
-      if (Date.now() > until) return found;
-      const scope = {
-        person: fields,
-        journey: { name: document.name ?? document.key },
-        links: { unsubscribe: 'https://unsubscribe.invalid' }
-      };
-      try {
-        fillMessage(step, scope);
-      } catch (error) {
-        if (!(error instanceof Unfillable)) throw error;
-        found.push({
-          severity: 'blocker',
-          check: 'cannot-be-filled-in',
-          step: step.key,
-          text: `Tried for ${name}: ${error.message}.`,
-          hint: 'Give every personal field a fallback, such as {{ person.first_name | default: "there" }}.'
-        });
-        break;
-      }
-    }
+    if (Date.now() > until) return found;
+    const filled = await fillAll(
+      people.map(({ fields }) => ({
+        what: 'message',
+        step,
+        scope: {
+          person: fields,
+          journey: { name: document.name ?? document.key },
+          links: { unsubscribe: 'https://unsubscribe.invalid' }
+        }
+      }))
+    );
+    const at = filled.findIndex((f) => f.what === 'error');
+    const wrong = filled[at];
+    if (wrong?.what === 'error')
+      found.push({
+        severity: 'blocker',
+        check: 'cannot-be-filled-in',
+        step: step.key,
+        text: `Tried for ${people[at]?.name ?? ''}: ${wrong.error}.`,
+        hint: 'Give every personal field a fallback, such as {{ person.first_name | default: "there" }}.'
+      });
   }
   return found;
 }

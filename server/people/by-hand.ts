@@ -2,7 +2,6 @@
 import { isOfType } from '../../core/condition/comparison.ts';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
 import type { Channel, ConsentState, FieldType, FieldValue } from '../../core/person/values.ts';
-import { NO_NAME } from '../../core/text/text.ts';
 import { isZone } from '../../core/time/civil.ts';
 import { now } from '../clock/clock.ts';
 import { changed } from '../db/notify.ts';
@@ -23,7 +22,6 @@ async function fieldOf(db: Db, name: string): Promise<{ type: FieldType; options
 
 /** Sets a field of a person to what was typed; empty clears it. */
 export async function setField(pool: Pool, person: number, name: string, typed: string, by: string): Promise<Changed> {
-  if (name === NO_NAME) return { ok: false, problem: `No field can be called ${NO_NAME}.` };
   const text = typed.trim();
   const own = (PERSON_COLUMNS as readonly string[]).includes(name);
   let value: FieldValue | null = text === '' ? null : text;

@@ -268,7 +268,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
     needs.push({
       kind: 'task',
       title: `${plural(r.n, 'task is', 'tasks are')} due`,
-      detail: `${filled(r.title, r.fields, r.journey)} · ${r.name}${r.n > 1 ? `, and ${r.n - 1} more` : ''}`,
+      detail: `${await filled(r.title, r.fields, r.journey)} · ${r.name}${r.n > 1 ? `, and ${r.n - 1} more` : ''}`,
       href: '/tasks?view=due',
       act: 'Open'
     });

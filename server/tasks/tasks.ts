@@ -1,11 +1,11 @@
 /** Tasks for colleagues: which there are, and doing one. Walks that stand on one hear of it through the inbox, like of anything else. */
 import { allFields } from '../people/all-fields.ts';
-import { fillIn } from '../../core/message/personal.ts';
 import { fromWall, parseDate } from '../../core/time/civil.ts';
 import { DAY, MINUTE } from '../../core/time/duration.ts';
 import { now, readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { fillText } from '../mail/fill.ts';
 
 export type TaskView = 'mine' | 'all' | 'due' | 'done';
 
@@ -88,24 +88,23 @@ export async function tasks(
     })
   ]);
   return {
-    tasks: found.rows.map(({ fields, ...task }) => ({
-      ...task,
-      title: task.journey === null ? task.title : filled(task.title, fields, task.journey),
-      note: task.note === null || task.journey === null ? task.note : filled(task.note, fields, task.journey)
-    })),
+    tasks: await Promise.all(
+      found.rows.map(async ({ fields, ...task }) => ({
+        ...task,
+        title: task.journey === null ? task.title : await filled(task.title, fields, task.journey),
+        note: task.note === null || task.journey === null ? task.note : await filled(task.note, fields, task.journey)
+      }))
+    ),
     counts: counts.rows[0] ?? { mine: 0, all: 0, due: 0 },
     now: present
   };
 }
 
 /** Personal fields filled in; as it was written where that cannot be done: a task is there to be seen. */
-export function filled(template: string, person: Record<string, unknown>, journey: string): string {
+export async function filled(template: string, person: Record<string, unknown>, journey: string): Promise<string> {
   if (!/\{[{%]/.test(template)) return template;
-  try {
-    return fillIn(template, { person, journey: { name: journey }, links: { unsubscribe: '' } });
-  } catch {
-    return template;
-  }
+  const scope = { person, journey: { name: journey }, links: { unsubscribe: '' } };
+  return fillText({ what: 'text', template, scope }).catch(() => template);
 }
 
 /** Marks a task as done; false where it was done before, or is not there. */

@@ -102,6 +102,7 @@ describe('an address told by a program', () => {
 /** Keys that every object has without having them, and keys that change what it is. */
 const NAMES = [
   'constructor',
+  '__proto__',
   'prototype',
   'toString',
   'valueOf',
@@ -123,17 +124,6 @@ const NAMES = [
 ];
 
 describe('names that are keys of every object', () => {
-  it('but for the one that no record can have, which is refused at each door, the others with it taken', async () => {
-    await two();
-    const fields = Object.fromEntries([['__proto__', 'x']]);
-    expect(await tell(event('set', '1', { fields }), event('page_seen', '1', { url: '/' }))).toMatchObject({
-      taken: 1,
-      refused: [{ problems: [expect.stringMatching(/__proto__: found a name that nothing can have/) as string] }]
-    });
-    expect(await setField(world.pool, 1, '__proto__', 'x', 'Nuala')).toMatchObject({ ok: false });
-    await expect(importWhole(world.pool, Buffer.from('email,__proto__\nx@y.example,1\n'))).rejects.toThrow(/__proto__/);
-  });
-
   it('come in and go out by every door like any other', async () => {
     await two();
     await live(
