@@ -1,6 +1,7 @@
 /** What a journey is held against besides itself, as far as whoever asks knows it. Absent: not known, and nothing is said of it. */
 import { produce } from 'immer';
 import { eachStep } from '../journey/walk-document.ts';
+import { reachedAtOnce } from './at-once.ts';
 import { lanesOf, type Step } from '../steps/index.ts';
 import type { Journey } from '../journey/schema.ts';
 import type { Settings } from '../settings/schema.ts';
@@ -36,15 +37,27 @@ export interface Around {
  * it asks. Small enough that those of a whole workspace can be sent to an open sheet.
  */
 export function digestOf({ format, key, name, entry, goal, leaveWhen, lane }: Journey): Journey {
-  const kept = eachStep({ lane }).flatMap(({ step }): Step[] => {
-    if (step.kind === 'tag' || step.kind === 'list' || step.kind === 'handover') return [step];
+  const keep = (step: Step): Step[] => {
+    if (step.kind === 'tag' || step.kind === 'list' || step.kind === 'handover' || step.kind === 'leave') return [step];
     if (!lanesOf(step).some((l) => l.when)) return [];
     return [
       produce(step, (draft) => {
         for (const opened of lanesOf(draft as Step)) opened.steps.splice(0);
       })
     ];
-  });
+  };
+  // What people come to at once stands before a wait, all else behind it.
+  const { steps: first, ends } = reachedAtOnce({ lane });
+  const rest = eachStep({ lane }).flatMap(({ step }) => (first.includes(step) ? [] : keep(step)));
+  // In one lane now: whoever left one of several leaves behind what the others hold.
+  const early = first.flatMap((step) => (step.kind === 'leave' ? [] : keep(step)));
+  const over = early.filter((step) => step.kind === 'handover');
+  const kept: Step[] = [
+    ...early.filter((step) => step.kind !== 'handover'),
+    ...over.map((step) => ({ ...step, stay: true })),
+    ...(ends ? [{ key: 'ends', kind: 'leave' as const }] : [{ key: 'stands', kind: 'wait' as const, for: 'P1D' }]),
+    ...rest
+  ];
   return {
     format,
     key,

@@ -3,6 +3,7 @@ import type { Journey } from '../journey/schema.ts';
 import { eachStep } from '../journey/walk-document.ts';
 import { isOff } from '../steps/index.ts';
 import { remark, type Check, type Finding } from './finding.ts';
+import { ringThrough } from './rings.ts';
 
 export const handedNowhere: Check = (_journey, steps, { journeys }) =>
   steps.flatMap(({ step }): Finding[] => {
@@ -51,7 +52,8 @@ export function setsOff(journey: Journey, all: readonly { key: string; document:
 const again = (j: Journey): boolean => (j.entry?.again ?? (j.entry?.timetable ? 'again' : 'once')) !== 'once';
 
 export const circle: Check = (journey, _steps, { journeys }) => {
-  if (!journeys) return [];
+  // One without a wait in it is told as what it is.
+  if (!journeys || ringThrough(journey, journeys)) return [];
   const all = [
     { key: journey.key, name: journey.name ?? journey.key, document: journey },
     ...journeys.filter((j) => j.key !== journey.key)

@@ -32,6 +32,7 @@ import { unknownField } from './unknown-field.ts';
 import { brokenLink, otherHost } from './links.ts';
 import { replyUnheard, overlappingAnswers } from './answers.ts';
 import { handedNowhere, circle, twoFromOne } from './hand-over.ts';
+import { ring } from './rings.ts';
 import { handedRefused } from './handed-refused.ts';
 import { noAim } from './no-aim.ts';
 import { oneLinkTwoWays } from './one-link-two-ways.ts';
@@ -95,6 +96,7 @@ const CHECKS: Check[] = [
   replyUnheard,
   overlappingAnswers,
   handedNowhere,
+  ring,
   handedRefused,
   oneLinkTwoWays,
   noAim,

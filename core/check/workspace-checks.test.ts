@@ -34,6 +34,62 @@ type Case = [name: string, lane: Step[], rest: Partial<Journey>, around: Around,
 const found = (lane: Step[], rest: Partial<Journey>, around: Around): string[] =>
   findingsOf(journey(lane, { ...GOAL, ...rest }), around).map((f) => `${f.check}${f.step ? ` ${f.step}` : ''}`);
 
+describe('a ring in which nobody stands still', () => {
+  const AGAIN = { again: 'again' as const };
+  const handing = (key: string, to: string, ...before: Step[]): Journey =>
+    byHand(key, [...before, { key: 'h', kind: 'handover', journey: to }], { entry: AGAIN });
+  const among = (...all: Journey[]): Around => ({ journeys: all.flatMap((j) => live(j).journeys ?? []) });
+  const rings = (document: Journey, around: Around): string[] =>
+    findingsOf(document, around).flatMap((f) => (f.check === 'ring' ? [`${f.severity}: ${f.text}`] : []));
+  const tagged = (key: string, on: string, ...lane: Step[]): Journey =>
+    byHand(key, lane, { entry: { on: [{ happening: 'tag_added', tag: on }], ...AGAIN } });
+  const off = (tag: string): Step => ({ key: `off-${tag}`, kind: 'tag', remove: [tag] });
+
+  it.each<[string, Journey, Around, boolean]>([
+    ['two that hand over to each other', handing('one', 'two'), among(handing('two', 'one')), true],
+    ['three of them', handing('one', 'two'), among(handing('two', 'three'), handing('three', 'one')), true],
+    ['with a wait in one of them', handing('one', 'two', wait('w')), among(handing('two', 'one')), false],
+    ['with a wait in the other', handing('one', 'two'), among(handing('two', 'one', wait('w'))), false],
+    [
+      'with a wait in one lane of it only',
+      handing('one', 'two', branch('b', 'x', { tag: 't' }, [wait('w')], [])),
+      among(handing('two', 'one')),
+      true
+    ],
+    [
+      'with a listen on the way',
+      handing('one', 'two', listen({ label: 'x', when: { tag: 't' }, lane: [] })),
+      among(handing('two', 'one')),
+      false
+    ],
+    ['one that lets people in once', handing('one', 'two'), among({ ...handing('two', 'one'), entry: {} }), false],
+    [
+      'by tags that are put on and taken off',
+      tagged('one', 'a', off('a'), put('b')),
+      among(tagged('two', 'b', off('b'), put('a'))),
+      true
+    ],
+    ['by tags that nobody takes off', tagged('one', 'a', put('b')), among(tagged('two', 'b', put('a'))), false],
+    [
+      'by the end of the other',
+      byHand('one', [mail('a')], { entry: { on: [{ happening: 'left', journey: 'two' }], ...AGAIN } }),
+      among(byHand('two', [mail('b')], { entry: { on: [{ happening: 'left', journey: 'one' }], ...AGAIN } })),
+      true
+    ],
+    ['one that begins itself', tagged('one', 'a', off('a'), put('a')), among(), true],
+    [
+      'a step of it turned off',
+      handing('one', 'two'),
+      among({ ...handing('two', 'one'), lane: [{ key: 'h', kind: 'handover', journey: 'one', off: true }] }),
+      false
+    ]
+  ])('%s', (_, document, around, is) => {
+    const found = rings(document, around);
+    expect(found).toHaveLength(is ? 1 : 0);
+    if (is) expect(found[0]).toMatch(/^blocker: .*nobody stands still on the way: “one”/);
+  });
+});
+
 describe('what a check finds and what it leaves alone', () => {
   it.each<Case>([
     ['a step behind a leaving', [leave, mail('a')], {}, {}, ['never-reached a']],

@@ -4,7 +4,7 @@ import { acceptedEverywhere } from '../journeys/accepted.ts';
 import { findingsOf } from '../../core/check/index.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { fromWall, toWall, wallDay } from '../../core/time/civil.ts';
-import { DAY, HOUR } from '../../core/time/duration.ts';
+import { DAY, HOUR, MINUTE } from '../../core/time/duration.ts';
 import { readClock } from '../clock/clock.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
 import { MOST_COUNTED, stoppedChannels } from '../engine/channels.ts';
@@ -26,7 +26,7 @@ export interface Hour {
 }
 
 export interface Need {
-  kind: 'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray' | 'task' | 'live-at';
+  kind: 'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray' | 'task' | 'live-at' | 'round';
   title: string;
   detail: string;
   /** Where more of it is shown; absent where there is no such place. */
@@ -121,9 +121,12 @@ async function goneToday(db: Db, now: number, midnight: number): Promise<Map<str
   return new Map(rows.map((r) => [`${r.hour}/${r.what.slice('gone-'.length)}`, r.n]));
 }
 
+/** So often within a minute somebody enters no journey by what they do. */
+const ROUNDS = 20;
+
 async function needsYou(db: Db, now: number): Promise<Need[]> {
   const week = ts(now - 7 * DAY);
-  const [aside, matters, failed, retrying, replies, strays, strayMails, live, errands, due, notLive] =
+  const [aside, matters, failed, retrying, replies, strays, strayMails, round, live, errands, due, notLive] =
     await Promise.all([
       whoIsAside(db),
       stoppedChannels(db, ts(now)),
@@ -167,6 +170,23 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
         `select sender, subject, why, count(*) over () as total from stray_mails where at > $1 order by id desc limit 1`,
         [week]
       ),
+      db.query<{ key: string; journey: string; person: number; name: string; times: number; others: string[] }>({
+        name: 'gone-round',
+        text: `
+        select j.key, j.name as journey, r.person_id as person, r.times,
+          coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
+          array(select distinct o.name from walks w join journeys o on o.id = w.journey_id
+            where w.person_id = r.person_id and w.entered_at > $1 and o.id <> j.id order by 1 limit 5) as others
+        from journeys j
+        cross join lateral (
+          select person_id, count(*) as times from walks w
+          where w.journey_id = j.id and w.entered_at > $1 group by person_id, date_trunc('minute', w.entered_at)
+          having count(*) >= ${ROUNDS} order by 2 desc limit 1
+        ) as r
+        join people p on p.id = r.person_id
+        where j.state = 'live' order by r.times desc limit 5`,
+        values: [ts(now - 10 * MINUTE)]
+      }),
       db.query<{ name: string; key: string; document: Journey }>(
         `select j.name, j.key, v.document from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
        where j.state = 'live' order by j.name`
@@ -215,6 +235,15 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       title: `${server} ${away ? 'cannot be reached' : 'refuses us'}`,
       detail: `${m.matter} · ${plural(m.waiting, 'message waits', 'messages wait')}${m.waiting >= MOST_COUNTED ? ', or more' : ''}; none is lost. One is tried now and then, and sending goes on by itself once it is mended.`,
       action: { name: 'resume', value: m.channel, label: 'Send now' }
+    });
+  }
+  for (const r of round.rows) {
+    needs.push({
+      kind: 'round',
+      title: `${r.name} has gone round ${r.journey} ${r.times} times within a minute`,
+      detail: `${r.others.length ? `Together with ${r.others.join(', ')}. ` : ''}Close one of them to new people: that breaks the ring. Others pass.`,
+      href: `/journeys/${r.key}?view=watch`,
+      act: 'Show'
     });
   }
   for (const r of notLive.rows) {

@@ -14,6 +14,7 @@ import { askChange } from '../../server/people/inputs.ts';
 import { personPage } from '../../server/people/people.ts';
 import { everythingOf } from '../../server/protection/everything.ts';
 import { setAsidePage } from '../../server/results/aside.ts';
+import { today } from '../../server/results/today.ts';
 import { SettingsBook } from '../../server/settings/settings.ts';
 import { addPeople, live, openWorld, skipTo, type World } from './world.ts';
 
@@ -263,4 +264,23 @@ describe('what waits', () => {
     );
     expect((await setAsidePage(world.pool)).aside[0]?.jamming).toBeNull();
   });
+});
+
+it('whoever goes round journeys twenty times within a minute is told on Today, with what breaks it', async () => {
+  await two();
+  await live(world, journey([put('x')]), { ...journey([put('y')]), key: 'other', name: 'The other' });
+  await query(
+    `insert into walks (person_id, id, journey_id, version, state, at_step, begun_by, entered_at)
+     select 1, n, 1 + n % 2, 1, 'finished', -1, 'tag_added', $1 from generate_series(1, 40) as n`,
+    new Date(MONDAY)
+  );
+  expect((await today(world.pool)).needs.filter((n) => n.kind === 'round')).toMatchObject([
+    {
+      title: expect.stringMatching(/has gone round .* 20 times within a minute/) as string,
+      detail: expect.stringMatching(/Together with/) as string
+    },
+    { detail: expect.stringMatching(/Close one of them to new people/) as string }
+  ]);
+  await query(`update walks set entered_at = entered_at - interval '1 hour'`);
+  expect((await today(world.pool)).needs.filter((n) => n.kind === 'round')).toEqual([]);
 });

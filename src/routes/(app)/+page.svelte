@@ -19,6 +19,7 @@
   const icons = {
     aside: PauseOutline,
     'live-at': WarningAlt,
+    round: WarningAlt,
     matter: ErrorFilled,
     failure: ErrorFilled,
     finding: WarningAlt,
