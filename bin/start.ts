@@ -135,6 +135,7 @@ export async function start({
       HOME: process.env['HOME'] ?? dir,
       NODE_ENV: 'production',
       DATABASE_URL: cluster.url,
+      UNRECORDED_FOLDER: join(dir, 'unrecorded'),
       AMBULO_URL: web,
       AMBULO_DEMO: '1',
       ...DEMO_SENDER,

@@ -58,6 +58,11 @@ const environment = z
     /** So many days with bounces that may pass, within so long, are taken for one that does not. */
     SOFT_BOUNCES: z.coerce.number().int().min(2).max(100).default(5),
     SOFT_BOUNCES_WITHIN: lateness.default('P14D'),
+    /**
+     * A folder of this machine in which a worker keeps outcomes of sending that it could not record, because the database is away: the
+     * next one records them first. Absent: what is ended meanwhile forgets them, and those messages go out again.
+     */
+    UNRECORDED_FOLDER: z.string().optional(),
     /** Base address of the SMS gateway. */
     SMS_URL: z.url(),
     /** Shared with the gateway; signs what it sends us. */

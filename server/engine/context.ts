@@ -31,10 +31,12 @@ export function makeEngine(
   post: Post,
   passersBy: string | null,
   grace?: number,
-  outward: Partial<Outward> = {}
+  outward: Partial<Outward> = {},
+  /** Where outcomes that could not be recorded are kept over a restart. */
+  folder: string | null = null
 ): Engine {
   const plans = new PlanBook();
-  const outboxes = (['email', 'sms'] as const).map((channel) => new Outbox(channel, pool, plans, post, grace));
+  const outboxes = (['email', 'sms'] as const).map((channel) => new Outbox(channel, pool, plans, post, grace, folder));
   const errands = new Errands(pool, plans, post, {
     secret: callSecret(post.secret),
     allowed: [],
@@ -73,7 +75,8 @@ export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
     },
     config.PASSERS_BY_URL ?? null,
     undefined,
-    { allowed: (config.CALL_ALLOWED ?? '').split(',').flatMap((a) => a.trim() || []) }
+    { allowed: (config.CALL_ALLOWED ?? '').split(',').flatMap((a) => a.trim() || []) },
+    config.UNRECORDED_FOLDER ?? null
   );
   return { ...made, keep: config.KEEP_HISTORY === undefined ? null : lengthOf(config.KEEP_HISTORY) };
 }

@@ -49,12 +49,12 @@ export class Leases<R extends Leased> {
   }
 
   /** Whether a row is still ours, as far as is known. */
-  has(row: R): boolean {
+  has(row: Leased): boolean {
     return this.held.get(row.id)?.claim === row.claim;
   }
 
   /** Lets a row go: it is done, or was lost. */
-  letGo(row: R): void {
+  letGo(row: Leased): void {
     if (this.has(row)) this.held.delete(row.id);
   }
 

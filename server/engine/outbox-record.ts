@@ -12,8 +12,11 @@ import { copiesOf } from './copies.ts';
 import { Counts } from './count.ts';
 import type { OutboxRow } from './outbox-rows.ts';
 
+/** What of a row its outcome is recorded by. */
+export type OutcomeRow = Pick<OutboxRow, 'person_id' | 'id' | 'claim' | 'walk_id' | 'journey_id' | 'step' | 'attempts'>;
+
 export interface Outcome {
-  row: OutboxRow;
+  row: OutcomeRow;
   handed: Handed | { ok: false; kind: 'filling-in' | 'too-late' | 'failed'; error: string };
   /** The workspace's instant of the try, UTC ms. */
   now: number;

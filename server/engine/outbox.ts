@@ -25,6 +25,7 @@ import { barredWords, mayGo } from './may-go.ts';
 import { claimMessages, keepContents, putBack, type OutboxRow } from './outbox-rows.ts';
 import { withinRates, type Rates } from './rates.ts';
 import { record, recordBare, type Outcome } from './outbox-record.ts';
+import { Unrecorded } from './unrecorded.ts';
 import type { PlanBook } from './plans.ts';
 
 export interface Post {
@@ -64,6 +65,11 @@ export class Outbox {
   private waiters: (() => void)[] = [];
   /** When the database could not be asked last, by the machine's clock. */
   private awayAt = -Infinity;
+  private readonly unrecorded: Unrecorded;
+  /** Whether what came before could not be recorded yet. */
+  private stuck = false;
+  /** Whether what a process before this one could not record has been. */
+  private begun = false;
 
   constructor(
     readonly channel: Channel,
@@ -71,8 +77,11 @@ export class Outbox {
     private readonly plans: PlanBook,
     private readonly post: Post,
     /** Leases found run out count once the database has been there for so many seconds. */
-    private readonly grace = LEASE_SECONDS
+    private readonly grace = LEASE_SECONDS,
+    /** Where outcomes that could not be recorded are kept over a restart. */
+    folder: string | null = null
   ) {
+    this.unrecorded = new Unrecorded(folder, channel);
     this.inHand = new Leases(pool, 'messages', (there) => this.noteDatabase(there));
   }
 
@@ -83,6 +92,7 @@ export class Outbox {
 
   /** Takes as many messages as there is room for, and begins to hand them over; how many were taken. */
   async fill(most = SIDE_BY_SIDE): Promise<number> {
+    await this.recordKept();
     const room = Math.min(most, SIDE_BY_SIDE) - this.inHand.size;
     // A few at a time would be a statement for each.
     if (room < SIDE_BY_SIDE / 4 && this.inHand.size) return 0;
@@ -122,6 +132,14 @@ export class Outbox {
       throw error;
     }
     return claimed.length;
+  }
+
+  /** Before anything is claimed: what a process that was ended had not recorded any more is, or it would be sent again. */
+  private async recordKept(): Promise<void> {
+    if (this.begun) return;
+    const kept = this.unrecorded.takeOver();
+    if (kept.length) await this.recordPart(kept);
+    this.begun = true;
   }
 
   /** Resolves once a message in hand is done and recorded, or after so many milliseconds. */
@@ -301,6 +319,7 @@ export class Outbox {
 
   private done(outcome: Outcome): void {
     this.outcomes.push(outcome);
+    if (this.stuck) this.unrecorded.keep([outcome]);
     if (!this.recording) void this.recordAll();
   }
 
@@ -327,7 +346,10 @@ export class Outbox {
   private async recordPart(part: Outcome[]): Promise<void> {
     for (;;) {
       try {
-        return await record(this.pool, this.channel, part);
+        await record(this.pool, this.channel, part);
+        this.stuck = false;
+        this.unrecorded.recorded(part);
+        return;
       } catch (error) {
         if (!isNobodysFault(error) && part.length > 1) {
           // One that cannot be written is no reason to forget the others.
@@ -342,9 +364,15 @@ export class Outbox {
             () => true,
             () => false
           );
-          if (noted) return;
+          if (noted) {
+            this.unrecorded.recorded(part);
+            return;
+          }
         }
         if (isUnavailable(error)) this.noteDatabase(false);
+        // What comes behind it waits as well, and is no less sent.
+        this.stuck = true;
+        this.unrecorded.keep([...part, ...this.outcomes]);
         await new Promise((resolve) => setTimeout(resolve, RECORD_AGAIN_MS));
       }
     }

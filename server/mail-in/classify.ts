@@ -11,7 +11,7 @@ import { isAutomatic } from './automatic.ts';
 import { ownWords } from './own-words.ts';
 
 export type Inbound =
-  | { kind: 'bounced'; hard: boolean; error: string }
+  | { kind: 'bounced'; hard: boolean; /** There was no room. */ full: boolean; error: string }
   /** Still being tried, or delivered after all: nothing comes of it. */
   | { kind: 'report'; error: string }
   | { kind: 'complained'; feedback: string }
@@ -128,10 +128,9 @@ function bounce(status: string, error: string): Inbound {
   // "x.0.0" says nothing (RFC 3463, 3.1).
   const says = /\.0\.0$/.test(status) ? '' : status;
   const text = (enhancedCode(error) ? error : `${says} ${error}`).replace(/\b[45]\.0\.0\b/, '');
-  const code = Number(/(?:^|\s)([45]\d\d)(?=[\s-])/.exec(` ${error}`)?.[1] ?? (says ? `${says[0]}50` : '450'));
-  const unknown = says === '' && /no such user|user unknown|unknown user|does not exist|no mailbox here/i.test(error);
-  const hard = unknown || meaningOf({ code, text, command: 'RCPT TO' }) === 'mailbox';
-  return { kind: 'bounced', hard, error };
+  const code = Number(/(?:^|\s)([45]\d\d)(?=[\s-])/.exec(` ${error}`)?.[1] ?? (says ? `${says[0]}50` : '550'));
+  const meaning = meaningOf({ code, text, command: 'RCPT TO' });
+  return { kind: 'bounced', hard: meaning === 'mailbox', full: meaning === 'full', error };
 }
 
 function complaint(text: string): Inbound {

@@ -157,12 +157,14 @@ async function happeningOf(
   switch (inbound.kind) {
     case 'bounced': {
       const error = repaired(inbound.error, 500);
-      const hard = inbound.hard || (await softTooOften(db, about, at, soft));
+      // Only a mailbox that is full day after day is given up: what is about us, or about the moment, says nothing of it.
+      const hard = inbound.hard || (inbound.full && (await softTooOften(db, about, at, soft)));
       return [
         'bounced',
         {
           ...channel,
           hard,
+          ...(inbound.full ? { full: true } : {}),
           error: hard && !inbound.hard ? `${error} (for the ${soft.count}th day)` : error,
           // Of a letter that no journey sent: it is not about the latest message either.
           ...(about.journey_id === null ? { about: { step: '', journey: '' } } : {})
@@ -178,7 +180,7 @@ async function happeningOf(
   }
 }
 
-/** Whether so many days with soft bounces, this one included, are enough to give an address up. */
+/** Whether so many days on which their mailbox was full, this one included, are enough to give an address up. */
 async function softTooOften(
   db: Db,
   { person_id: person }: About,
@@ -191,7 +193,7 @@ async function softTooOften(
       select count(distinct floor(extract(epoch from at) * 1000 / ${DAY})) as days
       from (
         select at from happenings
-        where person_id = $1 and name = 'bounced' and data ->> 'channel' = 'email' and at > $2 and at < $3
+        where person_id = $1 and name = 'bounced' and data ->> 'channel' = 'email' and data ->> 'full' = 'true' and at > $2 and at < $3
         union all select $3::timestamptz
       ) as b`,
     values: [person, ts(at - within), ts(at)]

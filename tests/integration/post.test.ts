@@ -1,6 +1,9 @@
 /** Handing messages over: what arrives, what is tried again, what an answer means, what is never sent twice. */
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
-import { afterEach, beforeEach, describe, expect, it } from 'vitest';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { DAYS, HOUR, journey, mail, MONDAY, reachable, text, wait } from '../make.ts';
 import type { Step } from '../../core/steps/index.ts';
 import { MINUTE } from '../../core/time/duration.ts';
@@ -581,6 +584,78 @@ describe('a text', () => {
       error: 'the gateway cannot be reached: ECONNREFUSED'
     });
   });
+});
+
+describe('an outcome that cannot be recorded', () => {
+  let folder: string;
+  beforeEach(() => {
+    folder = mkdtempSync(join(tmpdir(), 'ambulo-unrecorded-'));
+  });
+  afterEach(() => rmSync(folder, { recursive: true, force: true }));
+  const engineOf = () => makeEngine(world.pool, world.engine.post, null, 0, {}, folder);
+  /** The database takes no outcome, as where it is away. */
+  const away = (is: boolean) =>
+    world.pool.query(
+      is
+        ? `create function away() returns trigger language plpgsql as $$ begin raise exception 'away' using errcode = '57P03'; end $$;
+           create trigger away before update on messages for each row when (old.state = 'sending' and new.state = 'sent') execute function away()`
+        : 'drop trigger away on messages; drop function away()'
+    );
+
+  it('is not forgotten while its process lives, and what is ended meanwhile is recorded first by the next: nothing goes out twice', async () => {
+    await enterMany(5, mail('a'));
+    await away(true);
+    const first = engineOf();
+    await first.outboxes[0]!.fill();
+    await vi.waitFor(() => expect(world.postbox.mails).toHaveLength(5), { timeout: 10_000 });
+    await vi.waitFor(() => expect(readdirSync(folder)).toHaveLength(1), { timeout: 10_000 });
+    const [name] = readdirSync(folder);
+    // Nothing of anybody stands in it.
+    expect(readFileSync(join(folder, name!), 'utf8')).not.toContain('people.example');
+    // Leases run out meanwhile; who has them in hand does not take them up again.
+    await world.pool.query(`update messages set not_before = now() - interval '1 second'`);
+    expect(await first.outboxes[0]!.fill()).toBe(0);
+    expect(await messages()).toMatchObject(Array.from({ length: 5 }, () => ({ state: 'sending' })));
+    // As where the process is ended: another one begins, once the database is there.
+    await away(false);
+    await first.outboxes[0]!.drain(10_000);
+    const copy = readdirSync(folder);
+    expect(copy).toEqual([]);
+    expect((await messages()).every((m) => m.state === 'sent')).toBe(true);
+
+    await enterMore();
+    await away(true);
+    const second = engineOf();
+    await second.outboxes[0]!.fill();
+    await vi.waitFor(() => expect(readdirSync(folder)).toHaveLength(1), { timeout: 10_000 });
+    const read = () => readFileSync(join(folder, readdirSync(folder)[0]!), 'utf8');
+    await vi.waitFor(() => expect(read().trim().split('\n')).toHaveLength(3), { timeout: 10_000 });
+    const kept = read();
+    await away(false);
+    await second.outboxes[0]!.drain(10_000);
+    // What it left behind, where it was killed before it could: the rows are as they were, their leases over.
+    await world.pool.query(
+      `update messages set state = 'sending', not_before = now() - interval '1 second', sent_at = null where step = 'a' and person_id > 5`
+    );
+    writeFileSync(join(folder, 'email-of-one-that-is-gone.ndjson'), `${kept}{"row": cut`);
+    const third = engineOf();
+    expect(await third.outboxes[0]!.fill()).toBe(0);
+    expect((await messages()).every((m) => m.state === 'sent')).toBe(true);
+    expect(world.postbox.mails.map((m) => m.repeats)).toEqual(Array.from({ length: 8 }, () => 0));
+    expect(readdirSync(folder)).toEqual([]);
+    for (const engine of [first, second, third]) for (const outbox of engine.outboxes) outbox.close();
+  });
+
+  async function enterMore(): Promise<void> {
+    const ids = await addPeople(
+      world.pool,
+      many(8)
+        .slice(5)
+        .map((p, i) => (p.fields.set('email', `more${i}@people.example`).set('phone', `+4477008${10000 + i}`), p))
+    );
+    await askChange(world.pool, ids, { addTags: ['in'] }, 'test');
+    await runBatch(world.pool, world.engine.plans);
+  }
 });
 
 describe('ids', () => {
