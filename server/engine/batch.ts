@@ -203,6 +203,8 @@ function runPerson(
   shared: SharedSettings,
   pasts: ReadonlyMap<number, Past[]>
 ): BatchRecord {
+  // With more than one thing waiting, those before it are done when it is tried by itself.
+  if (person.broken) throw person.broken;
   const batch = emptyRecord();
   // A walk can go on in another version meanwhile.
   const versions = new Map<number, { readonly version: number }>(person.walks.map((w) => [w.id, w]));

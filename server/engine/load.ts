@@ -14,7 +14,7 @@ import { ts, type Db } from '../db/pool.ts';
 import { bounded, MOST_PAST, rowsOf } from './bounds.ts';
 import { loadEarlier } from './load-earlier.ts';
 import { byRecord, happeningOf, sentAsHappening, sentOf, type HappeningRow, type SentRow } from './load-rows.ts';
-import { isRequest, readRequest, type Request } from '../inbox/request.ts';
+import { isRequest, readRequest, Unreadable, type Request } from '../inbox/request.ts';
 import { withoutTaken, type Refusal } from './load-addresses.ts';
 import type { PlanBook } from './plans.ts';
 
@@ -49,6 +49,8 @@ export interface LoadedPerson {
   /** When they became known here, UTC ms. */
   since: number;
   inbox: InboxItem[];
+  /** What waits next cannot be read: whoever carries it out stops there, whoever only looks leaves it out. */
+  broken: Unreadable | null;
   /** Whether more waits than was loaded: what is due behind the last of it has to wait too. */
   more: boolean;
   /** Walks as loaded, whatever becomes of them. */
@@ -103,7 +105,7 @@ export async function loadPeople(
       if (value !== null) state.fields.set(name, value);
     }
     for (const address of [columns.email, columns.phone]) if (address) addresses.push(address.toLowerCase());
-    people.set(id, { id, state, worked: worked ?? -Infinity, since, inbox: [], more: false, walks: [] });
+    people.set(id, { id, state, worked: worked ?? -Infinity, since, inbox: [], more: false, broken: null, walks: [] });
   }
 
   const facts = await db.query<{
@@ -167,17 +169,28 @@ export async function loadPeople(
   const missed = await loadMissed(db, inbox.rows, plans, of);
   for (const r of inbox.rows) {
     const person = of(r.person_id);
-    if (person.inbox.length === each) person.more = true;
+    if (person.broken) continue;
+    if (person.inbox.length === each) {
+      person.more = true;
+      continue;
+    }
+    let input: Input;
+    try {
+      input = inputOf(r, plans, person, missed);
+    } catch (error) {
+      if (!(error instanceof Unreadable)) throw error;
+      person.broken = error;
+      continue;
+    }
     // The inbox is in order of arrival; a clock that was set back does not turn that round.
-    else
-      person.inbox.push({
-        id: r.id,
-        message: r.message_id ?? null,
-        at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now),
-        input: inputOf(r, plans, person, missed),
-        by: sayerOf(r),
-        ...(r.data['about'] ? { of: r.data['about'] as Subject } : {})
-      });
+    person.inbox.push({
+      id: r.id,
+      message: r.message_id ?? null,
+      at: Math.min(Math.max(r.at, person.inbox.at(-1)?.at ?? -Infinity), now),
+      input,
+      by: sayerOf(r),
+      ...(r.data['about'] ? { of: r.data['about'] as Subject } : {})
+    });
   }
 
   const refused = await withoutTaken(

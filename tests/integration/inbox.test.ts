@@ -13,6 +13,7 @@ import { exported } from '../../server/people/export.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { personPage } from '../../server/people/people.ts';
 import { everythingOf } from '../../server/protection/everything.ts';
+import { messagesAhead } from '../../server/results/ahead.ts';
 import { setAsidePage } from '../../server/results/aside.ts';
 import { today } from '../../server/results/today.ts';
 import { SettingsBook } from '../../server/settings/settings.ts';
@@ -234,6 +235,14 @@ describe('what waits', () => {
       new Date(MONDAY)
     );
     await runBatch(world.pool, world.engine.plans);
+    // Pages that look ahead look on.
+    expect((await today(world.pool)).needs.filter((n) => n.kind === 'aside')).toHaveLength(1);
+    await query(
+      `insert into agenda (person_id, next_at, worked_at, state) values (1, $1, $1, '{}')
+       on conflict (person_id) do update set next_at = excluded.next_at`,
+      new Date(MONDAY + 1000)
+    );
+    expect(await messagesAhead(world.pool)).toBeDefined();
     await query('update set_aside set next_try = clock_timestamp()');
     // One at a time: what is good is done, and what is not is the first that waits.
     await runBatch(world.pool, world.engine.plans);
