@@ -35,7 +35,18 @@ const line = z.object({
     z.object({ ok: z.literal(true) }),
     z.object({
       ok: z.literal(false),
-      kind: z.enum(['mailbox', 'full', 'temporary', 'away', 'ours', 'withheld', 'filling-in', 'too-late', 'failed']),
+      kind: z.enum([
+        'mailbox',
+        'full',
+        'temporary',
+        'away',
+        'ours',
+        'withheld',
+        'filling-in',
+        'too-late',
+        'failed',
+        'doubt'
+      ]),
       error: z.string()
     })
   ]),

@@ -9,6 +9,7 @@ import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { copiesOf, suppressEarlier, wentTo } from '../engine/copies.ts';
+import { noteTried } from '../engine/doubts.ts';
 import { askWhetherToStop } from '../engine/letters.ts';
 import { readKey } from '../engine/message-id.ts';
 import { Thread } from '../threads/thread.ts';
@@ -157,8 +158,11 @@ async function happeningOf(
   switch (inbound.kind) {
     case 'bounced': {
       const error = repaired(inbound.error, 500);
+      // Many of one domain at once are no news of each of them.
+      const inDoubt =
+        inbound.hard && (await noteTried(db, [{ address: about.address, refused: error }], false))(about.address);
       // Only a mailbox that is full day after day is given up: what is about us, or about the moment, says nothing of it.
-      const hard = inbound.hard || (inbound.full && (await softTooOften(db, about, at, soft)));
+      const hard = (inbound.hard && !inDoubt) || (inbound.full && (await softTooOften(db, about, at, soft)));
       return [
         'bounced',
         {

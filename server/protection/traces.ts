@@ -12,6 +12,7 @@ const FREE_TEXT: Record<string, { text: string[]; json: string[]; list: string[]
   import_files: { text: ['name'], json: [], list: [] },
   crowds: { text: ['problem'], json: ['selection', 'change'], list: [] },
   channels: { text: ['matter'], json: [], list: [] },
+  doubts: { text: ['answer'], json: [], list: [] },
   clock_skips: { text: ['error', 'waiting'], json: [], list: [] },
   acts: { text: [], json: ['detail'], list: [] }
 };
@@ -21,7 +22,7 @@ const ROWS: Record<string, string[]> = {
   stray_texts: ['sender', 'body'],
   import_refused: ['found'],
   lifted_suppressions: ['address', 'reason'],
-  suppressions: ['address']
+  suppressions: ['address', 'answer']
 };
 
 const BLOT = '…';

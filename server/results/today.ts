@@ -9,6 +9,7 @@ import { readClock } from '../clock/clock.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
 import { MOST_COUNTED, stoppedChannels } from '../engine/channels.ts';
 import { ALL_DAYS, QUARTER } from '../engine/count.ts';
+import { doubts } from '../engine/doubts.ts';
 import { filled } from '../tasks/tasks.ts';
 import { whoIsAside } from '../engine/set-aside.ts';
 import { halted, type Halt } from '../journeys/brake.ts';
@@ -26,14 +27,15 @@ export interface Hour {
 }
 
 export interface Need {
-  kind: 'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray' | 'task' | 'live-at' | 'round';
+  kind:
+    'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray' | 'task' | 'live-at' | 'round' | 'doubt';
   title: string;
   detail: string;
   /** Where more of it is shown; absent where there is no such place. */
   href?: string;
   act?: string;
   /** What can be done about it at once: the form action's name, its value, and the words on its button. */
-  action?: { name: 'aside' | 'resume' | 'retry' | 'again'; value: string; label: string };
+  action?: { name: 'aside' | 'resume' | 'retry' | 'again' | 'doubt'; value: string; label: string };
 }
 
 export interface Movement {
@@ -126,7 +128,7 @@ const ROUNDS = 20;
 
 async function needsYou(db: Db, now: number): Promise<Need[]> {
   const week = ts(now - 7 * DAY);
-  const [aside, matters, failed, retrying, replies, strays, strayMails, round, live, errands, due, notLive] =
+  const [aside, matters, failed, retrying, replies, strays, strayMails, round, inDoubt, live, errands, due, notLive] =
     await Promise.all([
       whoIsAside(db),
       stoppedChannels(db, ts(now)),
@@ -187,6 +189,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
         where j.state = 'live' order by r.times desc limit 5`,
         values: [ts(now - 10 * MINUTE)]
       }),
+      doubts(db),
       db.query<{ name: string; key: string; document: Journey }>(
         `select j.name, j.key, v.document from journeys j join versions v on v.journey_id = j.id and v.number = j.live_version
        where j.state = 'live' order by j.name`
@@ -235,6 +238,16 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       title: `${server} ${away ? 'cannot be reached' : 'refuses us'}`,
       detail: `${m.matter} · ${plural(m.waiting, 'message waits', 'messages wait')}${m.waiting >= MOST_COUNTED ? ', or more' : ''}; none is lost. One is tried now and then, and sending goes on by itself once it is mended.`,
       action: { name: 'resume', value: m.channel, label: 'Send now' }
+    });
+  }
+  for (const d of inDoubt) {
+    needs.push({
+      kind: 'doubt',
+      title: `${plural(d.refused, 'address', 'addresses')}${d.domain ? ` of ${d.domain}` : ''} refused within an hour: our trouble or theirs?`,
+      detail: `${d.answer} · nobody is suppressed meanwhile, ${plural(d.waiting, 'message waits', 'messages wait')}`,
+      href: '/people/suppressed',
+      act: 'They are gone …',
+      action: { name: 'doubt', value: d.domain || 'all', label: 'Try them again' }
     });
   }
   for (const r of round.rows) {

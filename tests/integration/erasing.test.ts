@@ -40,6 +40,7 @@ const NOBODY: Record<string, string> = {
   migrations: 'names of files',
   open_drafts: 'colleagues',
   people: 'filled by hand',
+  refusals: 'names of domains',
   send_rates: 'names of domains',
   sessions: 'colleagues',
   tags: 'names of tags',

@@ -11,6 +11,7 @@ import { heldBack, liftSuppression, sendAgain, sendCopy, tryNow } from '../../se
 import { makeEngine } from '../../server/engine/context.ts';
 import { startPostbox } from '../../standins/postbox.ts';
 import { runBatch } from '../../server/engine/batch.ts';
+import { liftMany, settleDoubt, suppressionGroups } from '../../server/engine/doubts.ts';
 import { alikeness, resume } from '../../server/engine/channels.ts';
 import { messageKey, readMessageKey } from '../../server/engine/message-id.ts';
 import { backoff, MOST_TRIES } from '../../server/engine/outbox-record.ts';
@@ -682,3 +683,68 @@ it('waits longer after each try, two days in all, spread, and the same whenever 
   // On the practice clock nobody waits for minutes.
   expect(backoff(7, 12, true)).toBeLessThan(70_000);
 });
+
+describe('many who are refused for good at once', () => {
+  const of = (n: number, domain: string, name = 'no-mailbox') =>
+    Array.from({ length: n }, (_, i) =>
+      reachable(`x${i}`, (p) => {
+        p.fields.set('email', `${name}.${i}@${domain}`).set('phone', `+4477008${10000 + i}`);
+      })
+    );
+  const suppressed = async (): Promise<number> =>
+    (await world.pool.query(`select from suppressions where address like '%@%'`)).rowCount ?? 0;
+  async function sendTo(...people: ReturnType<typeof of>): Promise<void> {
+    const ids = await addPeople(world.pool, people);
+    await live(world, journey([mail('a'), wait('w')]));
+    await askChange(world.pool, ids, { addTags: ['in'] }, 'test');
+    await skipTo(world, MONDAY);
+    await dispatch(world);
+  }
+
+  it('are our trouble or theirs until somebody says otherwise: it was, and they are tried again, nobody suppressed', async () => {
+    await sendTo(...of(30, 'odd.example'));
+    const [need] = (await today(world.pool)).needs.filter((n) => n.kind === 'doubt');
+    expect(need!.title).toMatch(/addresses of odd\.example refused within an hour/);
+    expect(await suppressed()).toBeLessThan(OF_DOMAIN_MOST);
+    expect((await messages()).filter((m) => m.trouble === 'doubt').length).toBeGreaterThan(0);
+    // Nobody has left for it, but those who were refused before it was seen.
+    expect(await settleDoubt(world.pool, 'odd.example', false, 'Nuala')).toBe(true);
+    expect(await settleDoubt(world.pool, 'odd.example', false, 'Nuala')).toBe(false);
+    expect(await suppressed()).toBe(0);
+    expect((await today(world.pool)).needs.filter((n) => n.kind === 'doubt')).toEqual([]);
+    expect((await messages()).filter((m) => m.trouble === 'doubt').every((m) => m.waits === null)).toBe(true);
+  });
+
+  it('are gone, where somebody says so: then refusals count as ever', async () => {
+    await sendTo(...of(30, 'odd.example'));
+    expect(await settleDoubt(world.pool, 'odd.example', true, 'Nuala')).toBe(true);
+    for (let n = 0; n < 3; n++) await dispatch(world);
+    expect(await suppressed()).toBe(30);
+    const [group] = await suppressionGroups(world.pool);
+    expect(group).toMatchObject({
+      domain: 'odd.example',
+      people: 30,
+      answer: expect.stringMatching(/no such mailbox/) as string
+    });
+    expect(
+      await liftMany(
+        world.pool,
+        { domain: 'odd.example', day: group!.day, answer: group!.answer },
+        'Nuala',
+        'moved back'
+      )
+    ).toBe(30);
+    expect(await suppressed()).toBe(0);
+  });
+
+  it('a few among many are gone, as ever', async () => {
+    await sendTo(
+      ...of(4, 'odd.example'),
+      ...of(60, 'even.example', 'fine').map((p, i) => (p.fields.set('phone', `+4477007${10000 + i}`), p))
+    );
+    expect(await suppressed()).toBe(4);
+    expect((await today(world.pool)).needs.filter((n) => n.kind === 'doubt')).toEqual([]);
+  });
+});
+/** Of a domain fewer than these are suppressed before it is seen that they are many: those handed over side by side. */
+const OF_DOMAIN_MOST = 30;

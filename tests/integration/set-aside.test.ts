@@ -57,7 +57,12 @@ it('three of five hundred fail by three causes: 497 go on at once, the three are
   );
   expect(aside.rows).toMatchObject([
     { person_id: first, attempts: 1, waits: true, error: expect.stringMatching(/index row requires/) as string },
-    { person_id: second, attempts: 1, waits: true, error: expect.stringMatching(/what was asked for them \(set\) cannot be read: consent\.email/) as string },
+    {
+      person_id: second,
+      attempts: 1,
+      waits: true,
+      error: expect.stringMatching(/what was asked for them \(set\) cannot be read: consent\.email/) as string
+    },
     { person_id: third, attempts: 1, waits: true, error: expect.stringMatching(/cannot be followed.*P9000Y/) as string }
   ]);
 

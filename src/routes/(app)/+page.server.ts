@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { db } from '$server/app.ts';
 import { sendAgain, tryNow } from '$server/engine/again.ts';
 import { resume } from '$server/engine/channels.ts';
+import { settleDoubt } from '$server/engine/doubts.ts';
 import { tryAgain } from '$server/engine/set-aside.ts';
 import { halt } from '$server/journeys/brake.ts';
 import { today } from '$server/results/today.ts';
@@ -51,6 +52,13 @@ export const actions: Actions = {
   retry: async ({ request }) => {
     const which = await valueOf(request, alike);
     return which && (await tryNow(db(), which)) ? { done: true } : gone('None of these messages waits any more.');
+  },
+  /** Many were refused at once, and it was our trouble or theirs: they are tried again, and nobody is suppressed for it. */
+  doubt: async ({ request, locals }) => {
+    const domain = await valueOf(request, z.string().max(260));
+    const done =
+      domain !== null && (await settleDoubt(db(), domain === 'all' ? '' : domain, false, locals.user?.name ?? 'hand'));
+    return done ? { done: true } : gone('That was settled already.');
   },
   /** Messages of a journey that failed for the same reason are sent again. */
   again: async ({ request, locals }) => {

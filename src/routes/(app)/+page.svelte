@@ -20,6 +20,7 @@
     aside: PauseOutline,
     'live-at': WarningAlt,
     round: WarningAlt,
+    doubt: WarningAlt,
     matter: ErrorFilled,
     failure: ErrorFilled,
     finding: WarningAlt,

@@ -189,6 +189,7 @@
           <a href="/people/segments">Segments</a>
           <a href="/people/engagement">Engagement</a>
           <a href="/people/doubles">Doubles</a>
+          <a href="/people/suppressed">Suppressed</a>
           <a href="/people/names">Tags, lists and fields</a>
         </nav>
       </div>
