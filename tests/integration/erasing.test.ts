@@ -56,6 +56,7 @@ const OURS: Record<string, string[]> = {
   crowds: ['kind', 'asked_by'],
   clock_skips: ['asked_by'],
   different_people: ['by'],
+  doubts: ['domain', 'settled_by'],
   imports: ['asked_by'],
   lifted_suppressions: ['by'],
   merged: ['by'],
