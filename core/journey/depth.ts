@@ -26,27 +26,27 @@ export function textDepth(text: string): number {
   return deepest;
 }
 
-/** Whether a value that is already JSON is nested too deeply to be read. */
-export function isTooDeep(value: unknown): boolean {
+/** What is too much about a value that is already JSON, told in one pass: nested too deeply, or more brackets than so many. */
+export function tooMuch(value: unknown, most: number): 'deep' | 'many' | null {
   let level = [value];
+  let brackets = 0;
   for (let depth = 0; level.length; depth++) {
-    if (depth > DEEPEST) return true;
-    level = level.flatMap((v) => (typeof v === 'object' && v !== null ? (Object.values(v) as unknown[]) : []));
+    if (depth > DEEPEST) return 'deep';
+    level = level.flatMap((v) => {
+      if (typeof v !== 'object' || v === null) return [];
+      // Not gone into any more, once there are too many.
+      return ++brackets > most ? [] : (Object.values(v) as unknown[]);
+    });
+    if (brackets > most) return 'many';
   }
-  return false;
+  return null;
 }
+
+/** Whether a value that is already JSON is nested too deeply to be read. */
+export const isTooDeep = (value: unknown): boolean => tooMuch(value, Infinity) === 'deep';
 
 /** A rule may have so many parts: each is tried in the shape of every kind of condition, and with all of them a reader stands still. */
 export const MOST_RULE_PARTS = 2000;
 
-/** Whether a value that is already JSON has more than so many brackets: asked before a schema reads it, in one pass. */
-export function hasMoreParts(value: unknown, most: number): boolean {
-  const waiting = [value];
-  for (let parts = 0; waiting.length;) {
-    const next = waiting.pop();
-    if (typeof next !== 'object' || next === null) continue;
-    if (++parts > most) return true;
-    for (const inner of Object.values(next) as unknown[]) if (typeof inner === 'object') waiting.push(inner);
-  }
-  return false;
-}
+/** Whether a value that is already JSON has more than so many brackets: asked before a schema reads it. */
+export const hasMoreParts = (value: unknown, most: number): boolean => tooMuch(value, most) !== null;

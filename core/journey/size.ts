@@ -3,7 +3,7 @@
  * beyond costs nothing: a document is counted in one pass, whatever its shape.
  */
 import { unfitInside } from '../text/text.ts';
-import { hasMoreParts, isTooDeep, MOST_RULE_PARTS, TOO_DEEP } from './depth.ts';
+import { hasMoreParts, MOST_RULE_PARTS, TOO_DEEP, tooMuch } from './depth.ts';
 import { pathText, type Path, type Problem } from './problems.ts';
 
 /** Steps a journey may have. */
@@ -20,8 +20,9 @@ const RULES = new Set(['where', 'when']);
 
 /** What is too large about a journey, or cannot be kept as text; `null` where nothing is. */
 export function sizeProblem(document: unknown): Problem | null {
-  if (isTooDeep(document)) return { path: [], message: TOO_DEEP };
-  if (hasMoreParts(document, MOST_PARTS)) return tooMany([], `more than ${MOST_PARTS} brackets`, MOST_PARTS);
+  const much = tooMuch(document, MOST_PARTS);
+  if (much === 'deep') return { path: [], message: TOO_DEEP };
+  if (much === 'many') return tooMany([], `more than ${MOST_PARTS} brackets`, MOST_PARTS);
   const unfit = unfitInside(document);
   if (unfit) return { path: unfit.path, message: `found ${unfit.what}, expected text without it` };
   let steps = 0;
