@@ -11,11 +11,14 @@ import { sendSms } from '../sms/gateway.ts';
 import { LEASE, Leases } from './leases.ts';
 import { isSuppressed } from './may-go.ts';
 import { answerKey } from './message-id.ts';
+import { withinRates, type Rates } from './rates.ts';
 
 export interface AnswerPost {
   smsUrl: string;
   smsFrom: string;
   secret: Buffer;
+  /** How fast texts go out, those of journeys together with these. */
+  rates?: Rates;
 }
 
 interface Row {
@@ -62,12 +65,20 @@ export async function sendAnswers(pool: Pool, post: AnswerPost): Promise<number>
       returning a.person_id, a.id, coalesce(a.known_as, a.person_id) as known_as, a.address, a.body, a.attempts, a.claim`
   });
   if (!rows.length) return 0;
+  const { now: going, later } = await withinRates(pool, 'sms', post.rates ?? { channel: {} }, rows);
+  for (const { row, seconds } of later)
+    await pool.query(
+      `update answers set state = 'queued', attempts = attempts - 1, not_before = clock_timestamp() + make_interval(secs => $4)
+       where person_id = $1 and id = $2 and claim = $3`,
+      [row.person_id, row.id, row.claim, seconds]
+    );
+  if (!going.length) return 0;
   const { now } = await readClock(pool);
   const leases = new Leases<Row>(pool, 'answers');
-  leases.hold(rows);
+  leases.hold(going);
   try {
     await Promise.all(
-      rows.map(async (row) => {
+      going.map(async (row) => {
         const id = answerKey(post.secret, { person: row.known_as, answer: row.id });
         const sms = { id, from: post.smsFrom, to: row.address, text: row.body, at: now };
         const handed = (await leave(pool, row)) ?? (await sendSms(post.smsUrl, sms));
@@ -78,7 +89,7 @@ export async function sendAnswers(pool: Pool, post: AnswerPost): Promise<number>
   } finally {
     leases.close();
   }
-  return rows.length;
+  return going.length;
 }
 
 /** `null`: it may go. */

@@ -11,7 +11,7 @@ import { noteRefusals, noteSuccess } from './channels.ts';
 import { copiesOf } from './copies.ts';
 import { noteTried } from './doubts.ts';
 import { Counts } from './count.ts';
-import type { OutboxRow } from './outbox-rows.ts';
+import { ENDED, type OutboxRow } from './outbox-rows.ts';
 
 /** What of a row its outcome is recorded by. */
 export type OutcomeRow = Pick<
@@ -113,10 +113,10 @@ async function recordIn(db: Db, channel: Channel, outcomes: Outcome[]): Promise<
     name: 'record-messages',
     text: `
       update messages m
-      set state = case when t.state = 'sent' and ${EARLY} then 'bounced' else t.state end, sent_at = t.sent_at,
+      set state = case when t.state = 'sent' and ${EARLY} then 'bounced' when t.state = 'queued' and ${ENDED} then 'failed' else t.state end, sent_at = t.sent_at,
         handed_at = case when t.sent_at is not null then clock_timestamp() end,
         error = case when t.state = 'sent' and ${EARLY} then m.error else t.error end,
-        trouble = case when t.state = 'sent' and ${EARLY} then m.trouble else t.trouble end,
+        trouble = case when t.state = 'sent' and ${EARLY} then m.trouble when t.state = 'queued' and ${ENDED} then 'ended' else t.trouble end,
         early_bounce = null, not_before = clock_timestamp() + make_interval(secs => t.wait)
       from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::text[], $5::timestamptz[], $6::text[], $7::text[],
         $8::double precision[]) as t (person_id, id, claim, state, sent_at, error, trouble, wait)

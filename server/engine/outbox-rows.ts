@@ -140,13 +140,18 @@ export async function keepContents(
   });
 }
 
+/** SQL: the journey of a message `m` was ended: what waits does not go out any more. */
+export const ENDED = `exists (select from journeys j where j.id = m.journey_id and j.state in ('closed', 'archived'))`;
+
 /** Puts claims back, untried, for so many seconds. */
 export async function putBack(db: Db, later: { row: OutboxRow; seconds: number }[]): Promise<void> {
   await db.query({
     name: 'put-back',
     text: `
       update messages m
-      set state = 'queued', attempts = m.attempts - 1, not_before = clock_timestamp() + make_interval(secs => t.seconds)
+      set state = case when ${ENDED} then 'failed' else 'queued' end, trouble = case when ${ENDED} then 'ended' else m.trouble end,
+        error = case when ${ENDED} then 'the journey was ended before it went out' else m.error end,
+        attempts = m.attempts - 1, not_before = clock_timestamp() + make_interval(secs => t.seconds)
       from unnest($1::bigint[], $2::bigint[], $3::integer[], $4::double precision[]) as t (person_id, id, claim, seconds)
       where m.person_id = t.person_id and m.id = t.id and m.claim = t.claim and m.state = 'sending'`,
     values: columns(

@@ -4,7 +4,6 @@
  */
 import type { Channel } from '../../core/person/values.ts';
 import type { Db } from '../db/pool.ts';
-import type { OutboxRow } from './outbox-rows.ts';
 
 /** Messages a minute; absent: as fast as they are taken. */
 export interface Rates {
@@ -22,25 +21,25 @@ export function slotOf(perMinute: number): { seconds: number; most: number } {
   return { seconds, most: Math.max(1, Math.floor((perMinute * seconds) / 60)) };
 }
 
-const domainOf = ({ address }: Pick<OutboxRow, 'address'>): string =>
+const domainOf = ({ address }: { address: string }): string =>
   address.slice(address.lastIndexOf('@') + 1).toLowerCase();
 
 /** Parts claimed rows into those that may go now and those that wait, each with how long, in seconds. */
-export async function withinRates(
+export async function withinRates<R extends { address: string }>(
   db: Db,
   channel: Channel,
   rates: Rates,
-  rows: OutboxRow[]
-): Promise<{ now: OutboxRow[]; later: { row: OutboxRow; seconds: number }[] }> {
-  const later: { row: OutboxRow; seconds: number }[] = [];
+  rows: R[]
+): Promise<{ now: R[]; later: { row: R; seconds: number }[] }> {
+  const later: { row: R; seconds: number }[] = [];
   let going = rows;
-  const limit = async (perMinute: number | undefined, keyOf: (row: OutboxRow) => string): Promise<void> => {
+  const limit = async (perMinute: number | undefined, keyOf: (row: R) => string): Promise<void> => {
     if (perMinute === undefined || !going.length) return;
     const { seconds, most } = slotOf(perMinute);
     const counts = new Map<string, number>();
     for (const row of going) counts.set(keyOf(row), (counts.get(keyOf(row)) ?? 0) + 1);
     const free = await take(db, counts, seconds, most);
-    const kept: OutboxRow[] = [];
+    const kept: R[] = [];
     for (const row of going) {
       const left = free.get(keyOf(row)) ?? 0;
       if (left > 0) kept.push(row);

@@ -75,7 +75,7 @@ export async function reviewedDraft(
   key: string,
   revision: number
 ): Promise<{ journey: JourneyRow } | { message: string }> {
-  await db.query('select from journeys where key = $1 for update', [key]);
+  await db.query('select from journeys where key = $1 for no key update', [key]);
   const journey = await journeyByKey(db, key);
   if (!journey) return { message: 'This journey has been deleted.' };
   if (journey.draft_revision !== revision)
@@ -100,10 +100,13 @@ export async function setLive(
   by: string,
   inside: Inside = 'stay'
 ): Promise<WentLive> {
+  // Reviewed before its row is held: trying its messages takes a moment, in which it can be paused and sending stopped.
+  const draft = await journeyByKey(pool, key);
+  const problem = draft?.draft_revision === revision ? await blockersIn(pool, draft.draft) : null;
   return transaction(pool, async (db): Promise<WentLive> => {
     const found = await reviewedDraft(db, key, revision);
     if ('message' in found) return { ok: false, message: found.message };
-    const result = await putLive(db, found.journey, found.journey.draft, by, inside);
+    const result = await putLive(db, found.journey, found.journey.draft, by, inside, problem);
     // What was to go live later has been overtaken.
     if (result.ok) await db.query('delete from live_at where journey_id = $1', [found.journey.id]);
     return result;
@@ -116,7 +119,9 @@ export async function putLive(
   journey: JourneyRow,
   document: Journey,
   by: string,
-  inside: Inside
+  inside: Inside,
+  /** What keeps it from going live, where that was asked before. */
+  known?: string | null
 ): Promise<WentLive> {
   // Pressed again, or a moment later in another window: what is live already is not set live a second time.
   const same = await db.query<{ number: number }>(
@@ -125,7 +130,7 @@ export async function putLive(
     [journey.id, JSON.stringify(document)]
   );
   if (same.rows[0]) return { ok: true, version: same.rows[0].number, asked: 0 };
-  const problem = await blockersIn(db, document);
+  const problem = known === undefined ? await blockersIn(db, document) : known;
   if (problem !== null) return { ok: false, message: problem };
   const at = ts(await now(db));
   const { rows } = await db.query<{ number: number }>(

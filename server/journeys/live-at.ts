@@ -60,7 +60,7 @@ export async function askLiveAt(
 /** Calls it off; what could not go live is no longer said. */
 export async function callOffLiveAt(pool: Pool, key: string): Promise<void> {
   await transaction(pool, async (db) => {
-    const { rows } = await db.query<{ id: number }>('select id from journeys where key = $1 for update', [key]);
+    const { rows } = await db.query<{ id: number }>('select id from journeys where key = $1 for no key update', [key]);
     if (!rows[0]) return;
     await db.query('delete from live_at where journey_id = $1', [rows[0].id]);
     await changed(db, { journeys: [rows[0].id] });

@@ -472,3 +472,34 @@ describe('a confirmation', () => {
     ]);
   });
 });
+
+it('a message in hand while its journey is ended is not left to wait for ever', async () => {
+  await queued(1, mail('a'), wait('w'));
+  world.postbox.setTrouble(451);
+  world.postbox.setDelay(300);
+  const outbox = world.engine.outboxes[0]!;
+  await outbox.fill();
+  await brake(world.pool, 'try', 'end', 'test');
+  await outbox.drain(20_000);
+  expect(await messages()).toMatchObject([{ state: 'failed', trouble: 'ended' }]);
+});
+
+it('texts written by hand go no faster than texts may', async () => {
+  await addPeople(world.pool, many(4));
+  for (const person of [1, 2, 3, 4])
+    await answerByText(
+      world.pool,
+      person,
+      { words: 'At eight.', once: `00000000-0000-4000-8000-00000000000${person}` },
+      'Nuala'
+    );
+  const post = {
+    smsUrl: `http://127.0.0.1:${world.handset.port}`,
+    smsFrom: 'T',
+    secret: world.secret,
+    rates: { channel: { sms: 12 } }
+  };
+  expect(await sendAnswers(world.pool, post)).toBe(1);
+  expect(world.handset.texts).toHaveLength(1);
+  expect(await query(`select from answers where state = 'queued' and attempts = 0`)).toHaveLength(3);
+});
