@@ -20,6 +20,8 @@ const SCREENS: [string, string][] = [
   ['segments', '/people/segments'],
   ['import', '/people/import'],
   ['Replies', '/replies'],
+  ['suppressed addresses', '/people/suppressed'],
+  ['set aside', '/set-aside'],
   ['Stand-ins', '/stand-ins'],
   ['Postbox', '/stand-ins/postbox'],
   ['a mail', '/stand-ins/postbox/3'],

@@ -74,3 +74,70 @@ test('a suppressed address is lifted by hand with a reason, and what bounced is 
   await expect(page.getByRole('status').filter({ hasText: 'out again' })).toContainText(/1 message goes out again/);
   await expect.poll(attempts).toBe(before + 1);
 });
+
+test('what makes somebody’s work fail is dropped, stays on their record, and what waits behind it goes on', async ({
+  page,
+  query
+}) => {
+  const [someone] = await query<{ id: number; name: string }>(
+    `select id::int, first_name || ' ' || last_name as name from people where first_name is not null and last_name is not null order by id desc limit 1`
+  );
+  const id = someone?.id ?? 0;
+  await query(
+    `insert into happenings (person_id, name, at, source, data) select $1, 'set', practice_now, 'import', d
+     from workspace, unnest(array['{"addTags":"no list"}', '{"addTags":["behind it"]}']::jsonb[]) as d`,
+    [id]
+  );
+  await page.goto('/set-aside');
+  const row = page.getByRole('row').filter({ hasText: someone?.name ?? '' });
+  await expect(row).toContainText('addTags: found "no list", expected an array', { timeout: 20_000 });
+  await expect(row).toContainText('waits first: a change by import');
+  await row.getByRole('button', { name: 'Drop what waits first' }).click();
+  await expect(row).toHaveCount(0, { timeout: 20_000 });
+  await page.goto(`/people/${id}`);
+  await expect(page.getByText(/Dropped, because their work failed for it: set by import/)).toBeVisible();
+  await expect
+    .poll(async () => (await query(`select from person_tags where person_id = $1 and tag = 'behind it'`, [id])).length)
+    .toBe(1);
+  await query(`delete from person_notes where person_id = $1`, [id]);
+});
+
+test('many who are refused at once are asked about on Today; suppressed addresses are lifted together', async ({
+  page,
+  query
+}) => {
+  await query(`insert into doubts (domain, refused, answer) values ('odd.example', 12, '550 5.1.1 no such user')`);
+  await query(
+    `insert into suppressions (address, reason, at, answer)
+     select 'x' || n || '@odd.example', 'bounced', practice_now, '550 5.1.1 no such user' from workspace, generate_series(1, 3) as n`
+  );
+  await page.goto('/');
+  const line = page.getByRole('listitem').filter({ hasText: '12 addresses of odd.example refused within an hour' });
+  await expect(line).toContainText('nobody is suppressed meanwhile');
+  await line.getByRole('link', { name: 'They are gone …' }).click();
+  await expect(page.getByRole('heading', { name: 'Suppressed' })).toBeVisible();
+  await page.getByRole('button', { name: 'They are gone: suppress them' }).click();
+  await expect(page.getByText('12 addresses of odd.example')).toHaveCount(0);
+  const row = page.getByRole('row').filter({ hasText: 'odd.example' });
+  await row.getByRole('button', { name: 'Lift …' }).click();
+  await row.getByRole('textbox', { name: 'Why they may be written to again' }).fill('Their server is back');
+  await row.getByRole('button', { name: 'Lift 3 suppressions' }).click();
+  await expect(page.getByRole('status').filter({ hasText: '3 addresses may be written to again' })).toBeVisible();
+  expect(await query(`select distinct reason from lifted_suppressions where address like '%@odd.example'`)).toEqual([
+    { reason: 'Their server is back' }
+  ]);
+  await query(`delete from doubts`);
+});
+
+test('a mail in somebody’s name without our key says so among the replies', async ({ page, query }) => {
+  const [someone] = await query<{ id: number }>(
+    `select id::int from people where email is not null order by id limit 1`
+  );
+  await query(
+    `insert into happenings (person_id, name, at, source, source_id, data) select $1, 'replied', practice_now, 'mail', 'claimed',
+       '{"channel":"email","text":"Shall I bring a chair?","claimed":true}' from workspace`,
+    [someone?.id]
+  );
+  await page.goto('/replies');
+  await expect(page.getByRole('row').filter({ hasText: 'Shall I bring a chair?' })).toContainText('says they are');
+});
