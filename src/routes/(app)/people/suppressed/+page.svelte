@@ -108,6 +108,10 @@
     padding: 10px 14px;
     background: var(--surface);
   }
+  .doubt form {
+    display: flex;
+    gap: 20px;
+  }
   .day {
     white-space: nowrap;
   }
