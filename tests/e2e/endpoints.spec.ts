@@ -322,6 +322,17 @@ test('finding takes anything that can be typed', async ({ request }) => {
 test('pages take odd addresses: pages past the end, sorts that are none, journeys that are gone', async ({ page }) => {
   await page.goto('/people?page=99999&sort=password&q=zzzzz');
   await expect(page.getByRole('main')).toContainText('Nobody fits');
+  // Places in the list that nobody was given.
+  for (const made of [
+    'sort=last&value=0000-01-01',
+    'sort=last&value=never',
+    'sort=walking&value=9999999999999999999999',
+    'sort=walking&value=1.5',
+    'sort=score&value=1e999',
+    'sort=name&value=%00'
+  ])
+    for (const way of ['after', 'before'])
+      expect([made, (await page.goto(`/people?way=${way}&id=3&${made}`))?.status()]).not.toEqual([made, 500]);
   await page.goto('/journeys/not-there');
   await expect(page.getByRole('main')).toContainText('There is no such journey');
   await page.goto('/nothing/here');

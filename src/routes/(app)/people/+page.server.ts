@@ -32,7 +32,10 @@ const query = z.object({
 /** Whether a place can be one of a list in this order: addresses come from anywhere. */
 function fits(sort: PeopleSearch['sort'], value: string | null): boolean {
   if (value === null || sort === 'name' || sort === 'email') return true;
-  return sort === 'last' ? !Number.isNaN(Date.parse(value)) : value.trim() !== '' && Number.isFinite(Number(value));
+  // What the database keeps: instants from the year 1 to 9999, whole numbers of people's walks.
+  const at = Date.parse(value);
+  if (sort === 'last') return at >= Date.parse('0001-01-02') && at < Date.parse('9999-12-31');
+  return value.trim() !== '' && Math.abs(Number(value)) < 1e9 && (sort === 'score' || Number.isInteger(Number(value)));
 }
 
 const settings = new SettingsBook();
