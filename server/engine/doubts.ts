@@ -63,6 +63,8 @@ export async function noteTried(db: Db, all: readonly Tried[], sent = true): Pro
       union select domain from doubts where settled_at is null and domain = any($1::text[] || '${ALL}'::text)`,
     values: [domains, all.map((t) => t.refused), sent]
   });
+  // What is over is of no use; it goes now and then.
+  if (Math.random() < 0.001) await db.query(`delete from refusals where hour < clock_timestamp() - interval '2 days'`);
   const doubted = new Set(rows.map((r) => r.domain));
   return (address) => doubted.has(ALL) || doubted.has(domainOf(address));
 }

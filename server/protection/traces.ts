@@ -21,8 +21,8 @@ const ROWS: Record<string, string[]> = {
   stray_mails: ['sender', 'recipient', 'subject', 'body', 'why'],
   stray_texts: ['sender', 'body'],
   import_refused: ['found'],
-  lifted_suppressions: ['address', 'reason'],
-  suppressions: ['address', 'answer']
+  lifted_suppressions: ['reason'],
+  suppressions: ['answer']
 };
 
 const BLOT = '…';
@@ -35,20 +35,31 @@ function ownDigits(phone: string): string {
   return national.length >= 6 ? national : phone.replace(/\D/g, '');
 }
 
+const FEWEST_DIGITS = 6;
+
 /** A pattern that finds these addresses in a text, for PostgreSQL and JavaScript alike; letters of either case. */
 export function patternOf(addresses: readonly string[]): string {
-  const parts = addresses.map((a) =>
-    a.includes('@')
-      ? a.toLowerCase().replace(/[.*+?^${}()|[\]\\/-]/g, '\\$&')
-      : `\\+?[0-9]{0,3}${BETWEEN}0?${[...ownDigits(a)].join(BETWEEN)}`
-  );
-  return [...new Set(parts)].join('|');
+  const parts = addresses.flatMap((a) => {
+    // Whole addresses only: the end of a longer one is somebody else's.
+    if (a.includes('@'))
+      return [`(?<![a-z0-9._%+-])${a.toLowerCase().replace(/[.*+?^${}()|[\]\\/-]/g, '\\$&')}(?![a-z0-9-])`];
+    const digits = ownDigits(a);
+    // What has hardly a digit would be found everywhere.
+    return digits.length < FEWEST_DIGITS
+      ? []
+      : [`(?<![0-9])\\+?[0-9]{0,3}${BETWEEN}0?${[...digits].join(BETWEEN)}(?![0-9])`];
+  });
+  // Nothing to look for is found nowhere.
+  return [...new Set(parts)].join('|') || '(?!)';
 }
 
 /** Blots these addresses out of free text, and takes away what holds them. */
 export async function blotOut(db: Db, addresses: readonly string[], people: readonly number[]): Promise<void> {
   if (!addresses.length) return;
   const pattern = patternOf(addresses);
+  const exact = addresses.map((a) => a.toLowerCase());
+  for (const table of ['suppressions', 'lifted_suppressions'])
+    await db.query(`delete from ${table} where address = any($1::text[])`, [exact]);
   for (const [table, columns] of Object.entries(ROWS))
     await db.query(`delete from ${table} where ${columns.map((c) => `${c} ~* $1`).join(' or ')}`, [pattern]);
   for (const [table, { text, json, list }] of Object.entries(FREE_TEXT)) {
@@ -65,10 +76,10 @@ export async function blotOut(db: Db, addresses: readonly string[], people: read
       pattern
     ]);
   }
-  await db.query(`delete from import_rows r where r.person_id = any($2::bigint[]) or r.email ~* $1 or r.phone ~* $1`, [
-    pattern,
-    people
-  ]);
+  await db.query(
+    'delete from import_rows where person_id = any($2::bigint[]) or lower(email) = any($1::text[]) or phone = any($1::text[])',
+    [exact, people]
+  );
 }
 
 /** People as searches find them: their names and addresses in one line, lower case. */
@@ -106,7 +117,10 @@ export async function leaveCrowds(db: Db, people: readonly number[]): Promise<vo
 export async function removeFiles(db: Db, addresses: readonly string[]): Promise<number> {
   if (!addresses.length) return 0;
   const emails = addresses.filter((a) => a.includes('@')).flatMap(bytesOf);
-  const numbers = addresses.filter((a) => !a.includes('@')).map(ownDigits);
+  const numbers = addresses
+    .filter((a) => !a.includes('@'))
+    .map(ownDigits)
+    .filter((d) => d.length >= FEWEST_DIGITS);
   const longest = Math.max(...addresses.map((a) => a.length)) * 4;
   const { rows: parts } = await db.query<{ file_id: string; place: number }>(
     'select file_id, place from import_parts order by file_id, place'
@@ -123,10 +137,17 @@ export async function removeFiles(db: Db, addresses: readonly string[]): Promise
     const text = (before.file === file ? before.tail : '') + plainOf(rows[0]?.bytes ?? Buffer.alloc(0));
     before = { file, tail: text.slice(-longest) };
     const digits = numbers.length ? text.replace(/[\s().\-/\u00a0]+/g, '') : '';
-    if (emails.some((e) => text.includes(e)) || numbers.some((n) => digits.includes(n))) found.add(file);
+    if (emails.some((e) => holds(text, e)) || numbers.some((n) => digits.includes(n))) found.add(file);
   }
   const { rowCount } = await db.query('delete from import_files where id = any($1::uuid[])', [[...found]]);
   return rowCount ?? 0;
+}
+
+/** Whether an address stands in a text as a whole, not as the end of a longer one. */
+function holds(text: string, address: string): boolean {
+  for (let at = text.indexOf(address); at >= 0; at = text.indexOf(address, at + 1))
+    if (!/[a-z0-9._%+-]/.test(text[at - 1] ?? ' ') && !/[a-z0-9-]/.test(text[at + address.length] ?? ' ')) return true;
+  return false;
 }
 
 /** Bytes as letters, one each: those of UTF-16 without the zeros between them, so that plain letters read alike in all encodings. */

@@ -267,3 +267,19 @@ it('what waits for them is gone with them, and nobody is held up by it', async (
   await skipTo(world, MONDAY);
   expect(await query('select person_id, tag from person_tags')).toEqual([{ person_id: 2, tag: 'in' }]);
 });
+
+it('what is somebody else’s stays: a longer address that ends alike, and everything where one is no address at all', async () => {
+  await addPeople(world.pool, [
+    reachable('x', (p) => void p.fields.set('email', 'a@b.example').set('phone', 'x')),
+    reachable('y', (p) => void p.fields.set('email', 'ada@b.example').set('phone', '+447700900222'))
+  ]);
+  await query(
+    `insert into suppressions (address, reason, at) values ('ada@b.example', 'bounced', now()), ('a@b.example', 'bounced', now())`
+  );
+  await query(
+    `insert into stray_texts (source_id, sender, body, at) values ('1', '+447700900999', 'I am ada@b.example', now())`
+  );
+  await erase(world.pool, 1, 'Nuala');
+  expect(await query('select address from suppressions')).toEqual([{ address: 'ada@b.example' }]);
+  expect(await query('select from stray_texts')).toHaveLength(1);
+});
