@@ -155,7 +155,8 @@ export async function start({
       HANDSET_PORT: String(ports.handset),
       PASSERS_BY_PORT: String(ports.passersBy),
       STANDINS_DIR: standinsDir,
-      CALL_ALLOWED: '127.0.0.1',
+      // What a demo's journeys may call on this machine: a receiver that somebody starts beside it, and nothing of ours.
+      CALL_ALLOWED: process.env['CALL_ALLOWED'] ?? '127.0.0.1:8080',
       ...(visitorsFrom === undefined
         ? {}
         : { VISITORS_FROM: String(visitorsFrom), VISITORS_FILE: join(root, 'demo/people.csv') })

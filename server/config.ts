@@ -1,11 +1,24 @@
 /** Where everything is: read from the environment once, checked, with what is missing named. */
 import { z } from 'zod';
+import { readAllowed } from './engine/reach.ts';
 import { readTrusted } from './mail-in/proof.ts';
 import { parseDuration, rulerLength } from '../core/time/duration.ts';
 
 const lateness = z.string().refine((text) => parseDuration(text) !== null, {
   error: 'expected a duration such as "P1D" or "PT6H"'
 });
+
+/** A value by its own reader, whose error is told as the variable's. */
+const reading =
+  <T>(read: (text: string) => T) =>
+  (text: string, context: z.RefinementCtx): T => {
+    try {
+      return read(text);
+    } catch (error) {
+      context.addIssue({ code: 'custom', message: (error as Error).message });
+      return z.NEVER;
+    }
+  };
 
 const environment = z
   .object({
@@ -35,8 +48,8 @@ const environment = z
     DOMAIN_PER_MINUTE: z.coerce.number().positive().optional(),
     /** How long happenings, trails, messages and ended walks are kept; for ever where absent. */
     KEEP_HISTORY: lateness.optional(),
-    /** Addresses and networks that steps may call although they are private, parted by commas: `10.1.2.3, 10.2.0.0/16`. */
-    CALL_ALLOWED: z.string().optional(),
+    /** What steps may call although it is private, each with its port: `10.1.2.3:8080, 10.2.0.0/16:443, [fd00::5]:8080`. */
+    CALL_ALLOWED: z.string().default('').transform(reading(readAllowed)),
     /** Where our own mail server takes answers, reports and complaints for MAIL_DOMAIN; none where absent. */
     MAIL_IN_PORT: z.coerce.number().int().min(1).max(65_535).optional(),
     MAIL_IN_HOST: z.string().default('127.0.0.1'),
@@ -44,17 +57,7 @@ const environment = z
      * Receiving servers before ours whose word on who sent a mail is believed (RFC 8601): what each calls itself, and from where it
      * hands mail to us: `mx.example.org@192.0.2.1, mx.example.org@192.0.2.8/30`.
      */
-    MAIL_IN_TRUSTED: z
-      .string()
-      .default('')
-      .transform((text, context) => {
-        try {
-          return readTrusted(text);
-        } catch (error) {
-          context.addIssue({ code: 'custom', message: (error as Error).message });
-          return z.NEVER;
-        }
-      }),
+    MAIL_IN_TRUSTED: z.string().default('').transform(reading(readTrusted)),
     /** So many days with bounces that may pass, within so long, are taken for one that does not. */
     SOFT_BOUNCES: z.coerce.number().int().min(2).max(100).default(5),
     SOFT_BOUNCES_WITHIN: lateness.default('P14D'),

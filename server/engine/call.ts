@@ -1,20 +1,22 @@
 /**
  * Posting a signed event to a web address that a journey names (Standard Webhooks). The address is a stranger's: it is never
- * reached on this machine or in a private network unless a setting lists it, which is held against the address that a name
- * leads to at the moment of connecting, and anew on each redirect. Its answer is read so far and no longer than so long.
+ * reached on this machine or in a private network unless a setting lists it with its port, which is held against the address
+ * that a name leads to at the moment of connecting, and anew on each redirect. Its answer is read so far and no longer than so long.
  */
 import { request as overHttp, type IncomingMessage } from 'node:http';
 import { request as overHttps } from 'node:https';
 import { createHmac } from 'node:crypto';
-import { useAgent } from 'request-filtering-agent';
 import { Webhook } from 'standardwebhooks';
+import { guardedLookup, Inward, type Allowed, type Lookup } from './reach.ts';
 
 /** How we go outward. */
 export interface Outward {
   /** Signs what is posted; whoever gets it checks it by this. */
   secret: string;
-  /** Addresses or networks (CIDR) that may be reached although they are private. */
-  allowed: string[];
+  /** What may be reached although it is private. */
+  allowed: readonly Allowed[];
+  /** How names are looked up; the system's way where absent. */
+  lookup?: Lookup;
   /** For one whole try, redirects included, ms. */
   timeout: number;
 }
@@ -69,26 +71,26 @@ export async function callAddress(outward: Outward, call: Call): Promise<Called>
       return { ok: false, again: status >= 500 || ANOTHER_TIME.has(status), error: `it answered ${status}`, answer };
     }
   } catch (error) {
-    if (error instanceof Inward) return { ok: false, again: false, error: error.message };
+    if (error instanceof Inward || error instanceof Refused) return { ok: false, again: false, error: error.message };
     if (signal.aborted) return { ok: false, again: true, error: `no answer within ${outward.timeout / 1000} seconds` };
     return { ok: false, again: true, error: `it cannot be reached: ${(error as Error).message}` };
   }
 }
 
-/** An address that may not be reached. */
-class Inward extends Error {}
+/** An address of a kind that is not called. */
+class Refused extends Error {}
 
 function post(
   url: string,
   body: string,
   id: string,
-  { secret, allowed }: Outward,
+  { secret, allowed, lookup }: Outward,
   signal: AbortSignal
 ): Promise<{ status: number; location: string | null; text: string }> {
   const target = new URL(url);
   if (target.protocol !== 'http:' && target.protocol !== 'https:')
-    throw new Inward(`${target.protocol} addresses are not called`);
-  if (target.username || target.password) throw new Inward('addresses with a password in them are not called');
+    throw new Refused(`${target.protocol} addresses are not called`);
+  if (target.username || target.password) throw new Refused('addresses with a password in them are not called');
   const now = new Date();
   const headers = {
     'content-type': 'application/json',
@@ -99,25 +101,15 @@ function post(
     'webhook-signature': new Webhook(secret).sign(id, now, body)
   };
   return new Promise((resolve, reject) => {
-    const refuse = (error: Error): void =>
-      reject(
-        /is not allowed/.test(error.message)
-          ? new Inward(`it leads into a private network, which is not called: ${target.hostname}`)
-          : error
-      );
-    let agent;
-    try {
-      agent = useAgent(url, { allowIPAddressList: allowed });
-    } catch (error) {
-      return refuse(error as Error);
-    }
     const asked = (target.protocol === 'https:' ? overHttps : overHttp)(target, {
       method: 'POST',
       headers,
-      agent,
+      // A connection of its own: one that is kept was judged for another call.
+      agent: false,
+      lookup: guardedLookup(target, allowed, lookup),
       signal
     });
-    asked.on('error', refuse);
+    asked.on('error', reject);
     asked.on('response', (response) => {
       readSome(response).then(
         (text) => resolve({ status: response.statusCode ?? 0, location: response.headers.location ?? null, text }),

@@ -75,7 +75,7 @@ export async function openEngine(config: Config, pool: Pool): Promise<Engine> {
     },
     config.PASSERS_BY_URL ?? null,
     undefined,
-    { allowed: (config.CALL_ALLOWED ?? '').split(',').flatMap((a) => a.trim() || []) },
+    { allowed: config.CALL_ALLOWED },
     config.UNRECORDED_FOLDER ?? null
   );
   return { ...made, keep: config.KEEP_HISTORY === undefined ? null : lengthOf(config.KEEP_HISTORY) };

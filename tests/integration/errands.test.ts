@@ -4,6 +4,7 @@ import type { AddressInfo } from 'node:net';
 import { Webhook } from 'standardwebhooks';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { callSecret } from '../../server/engine/call.ts';
+import { readAllowed, type Lookup } from '../../server/engine/reach.ts';
 import { makeEngine } from '../../server/engine/context.ts';
 import { brake, halt } from '../../server/journeys/brake.ts';
 import { asking, confirm } from '../../server/intake/confirm.ts';
@@ -129,12 +130,15 @@ describe('notices', () => {
 describe('calls', () => {
   type Answer = (request: IncomingMessage, response: ServerResponse, body: string) => void;
   let server: Server;
+  /** A second server, for those who need one. */
+  let other: Server;
   let url: string;
   let answer: Answer;
   let got: { headers: Record<string, string>; body: string }[];
   beforeEach(async () => {
     got = [];
     answer = (_, response) => response.end('thanks');
+    other = createServer();
     server = createServer((request, response) => {
       let body = '';
       request.on('data', (piece) => (body += String(piece)));
@@ -147,12 +151,20 @@ describe('calls', () => {
     url = `http://127.0.0.1:${(server.address() as AddressInfo).port}/hook`;
   });
   afterEach(() => {
-    server.closeAllConnections();
-    server.close();
+    for (const s of [server, other]) {
+      s.closeAllConnections();
+      s.close();
+    }
   });
   const call = (to = url, more: object = {}): Step => ({ key: 'post', kind: 'call', url: to, ...more });
-  const open = (allowed = ['127.0.0.1'], timeout = 5000): void => {
-    world.engine = makeEngine(world.pool, world.engine.post, null, 0, { allowed, timeout });
+  /** `allowed`: as in the settings; this machine at every port that a test listens on where absent. */
+  const open = (allowed?: string, timeout = 5000, lookup?: Lookup): void => {
+    const ports = [server, other].flatMap((s) => (s.listening ? [(s.address() as AddressInfo).port] : []));
+    world.engine = makeEngine(world.pool, world.engine.post, null, 0, {
+      allowed: readAllowed(allowed ?? ports.map((p) => `127.0.0.1:${p}`).join(',')),
+      timeout,
+      ...(lookup ? { lookup } : {})
+    });
   };
   const errand = async (): Promise<Record<string, unknown>> =>
     (await world.pool.query<Record<string, unknown>>('select state, attempts, error, answer from errands')).rows[0]!;
@@ -226,7 +238,7 @@ describe('calls', () => {
     expect(await errand()).toMatchObject(expected);
   });
   it('a server that answers slowly for ever is given up and tried again, and holds up nobody', async () => {
-    open(['127.0.0.1'], 150);
+    open(undefined, 150);
     answer = (_, response) => {
       response.writeHead(200);
       const drip = setInterval(() => response.write('.'), 40);
@@ -249,19 +261,64 @@ describe('calls', () => {
     'http://169.254.169.254/x',
     'http://0.0.0.0/x',
     'http://[::ffff:127.0.0.1]/x',
+    'http://[::127.0.0.1]/x',
+    'http://[::a9fe:a9fe]/x',
+    'http://[64:ff9b::7f00:1]/x',
+    'http://[fec0::1]/x',
+    'http://0177.1/x',
     'http://2130706433/x'
   ])('into a private network are refused: %s', async (inward) => {
-    open([]);
+    open('');
     await enter([call(inward)]);
     expect(await errand()).toMatchObject({
       state: 'failed',
       error: expect.stringContaining('private network') as string
     });
   });
-  it('a server that does not answer is left alone: its other calls wait untried, and those of others go', async () => {
-    open(['127.0.0.1'], 2500);
-    const other = createServer((_, response) => void response.end('fine'));
+  it('of a machine that the settings list, only the listed port is called', async () => {
+    other.on('request', (_, response: ServerResponse) => void response.end('fine'));
     await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve));
+    open(`127.0.0.1:${(server.address() as AddressInfo).port}`);
+    await enter([call(`http://127.0.0.1:${(other.address() as AddressInfo).port}/x`)]);
+    expect(await errand()).toMatchObject({
+      state: 'failed',
+      error: expect.stringContaining('private network') as string
+    });
+  });
+  it('a name that leads elsewhere the second time is judged by where it leads then', async () => {
+    const { port } = server.address() as AddressInfo;
+    const led: string[] = [];
+    // The first answer may be called, the second is the same machine by an address that may not.
+    open(`127.0.0.1:${port}`, 5000, (hostname, _, answer) => {
+      led.push(hostname);
+      answer(null, [{ address: led.length === 1 ? '127.0.0.1' : '127.0.0.2', family: 4 }]);
+    });
+    const there = `http://turning.example:${port}/hook`;
+    answer = (_, response) => response.writeHead(307, { location: there }).end();
+    await enter([call(there)]);
+    expect(await errand()).toMatchObject({
+      state: 'failed',
+      error: expect.stringContaining('turning.example') as string
+    });
+    expect(led).toHaveLength(2);
+    expect(got).toHaveLength(1);
+  });
+  it('a name with one address inwards among others is refused', async () => {
+    const { port } = server.address() as AddressInfo;
+    open(`127.0.0.1:${port}`, 5000, (_, __, answer) =>
+      answer(null, [
+        { address: '127.0.0.1', family: 4 },
+        { address: '::7f00:1', family: 6 }
+      ])
+    );
+    await enter([call(`http://both.example:${port}/hook`)]);
+    expect(await errand()).toMatchObject({ state: 'failed', error: expect.stringContaining('both.example') as string });
+    expect(got).toEqual([]);
+  });
+  it('a server that does not answer is left alone: its other calls wait untried, and those of others go', async () => {
+    other.on('request', (_, response: ServerResponse) => void response.end('fine'));
+    await new Promise<void>((resolve) => other.listen(0, '127.0.0.1', resolve));
+    open(undefined, 2500);
     answer = () => undefined;
     const there = `http://127.0.0.1:${(other.address() as AddressInfo).port}/x`;
     await addPeople(
@@ -279,7 +336,6 @@ describe('calls', () => {
     );
     while ((await runBatch(world.pool, world.engine.plans)).people);
     for (let i = 0; i < 8; i++) await world.engine.errands.run('calls');
-    other.close();
     const { rows } = await world.pool.query(
       `select step, state, count(*) as n, max(attempts) as tries from errands group by 1, 2 order by 1, 2`
     );

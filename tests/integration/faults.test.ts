@@ -89,7 +89,7 @@ function startWorker(): void {
       SMS_FROM: 'Test',
       SMS_URL: `http://127.0.0.1:${gateway.port}`,
       SMS_SECRET: 'x'.repeat(32),
-      CALL_ALLOWED: '127.0.0.1'
+      CALL_ALLOWED: new URL(hook.url).host
     }
   });
   workers.set(name, child);
