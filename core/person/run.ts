@@ -246,6 +246,8 @@ export class PersonRun implements Hands {
 
   /** What happened while a journey was paused is heard of now, in its order: by those inside, then by who would have got in. */
   private resumed(journey: string, happened: readonly Happening[]): void {
+    // Paused once more in between, it goes on missing.
+    if (this.world.paused.has(journey)) return;
     this.person.missed?.delete(journey);
     if (!this.person.missed?.size) this.person.missed = null;
     for (const h of happened) {

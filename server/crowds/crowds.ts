@@ -16,9 +16,11 @@ import type { SettingsBook } from '../settings/settings.ts';
 import { eraseAll } from '../protection/erase.ts';
 import { nextOf, requestFor, type Change, type Selection } from './selection.ts';
 import { inboxHasRoom } from './inbox-room.ts';
+import { afterBatches } from '../engine/claim.ts';
+import { dropWaiting } from '../engine/ended.ts';
 import { mayHaveChanged } from './may-have-changed.ts';
 
-export type CrowdKind = 'existing' | 'enter' | 'look' | 'midnight' | 'end' | 'move' | 'change';
+export type CrowdKind = 'existing' | 'enter' | 'look' | 'midnight' | 'end' | 'move' | 'change' | 'resume';
 
 export interface Crowd {
   id: number;
@@ -54,7 +56,13 @@ type Found = readonly [table: string, id: string, where: string];
 
 /** Whom a crowd is made of; parameters are appended to `values`. */
 function whom(
-  { kind, journey_id: journeyId, version, people }: Pick<Crowd, 'kind' | 'journey_id' | 'version' | 'people'>,
+  {
+    kind,
+    journey_id: journeyId,
+    version,
+    people,
+    begins_at: begins
+  }: Pick<Crowd, 'kind' | 'journey_id' | 'version' | 'people' | 'begins_at'>,
   document: Journey | null,
   values: unknown[]
 ): Found[] {
@@ -63,6 +71,17 @@ function whom(
   const inside = (): string => `journey_id = ${add(journeyId)} and state = 'walking'`;
   if (kind === 'end') return [['walks', 'person_id', inside()]];
   if (kind === 'move') return [['walks', 'person_id', `${inside()} and version < ${add(version)}::integer`]];
+  // Those inside, those who are still listened to, and those who would have got in while it was paused.
+  if (kind === 'resume')
+    return [
+      ['walks', 'person_id', inside()],
+      ['walks', 'person_id', `journey_id = ${add(journeyId)} and watch_until >= ${add(ts(begins))}::timestamptz`],
+      [
+        'agenda',
+        'person_id',
+        `state ? 'missed' and state -> 'missed' @> jsonb_build_array(jsonb_build_array(${add(document?.key)}::text))`
+      ]
+    ];
   const entry = document && compile(document).entry;
   if (kind === 'existing') return existing(document, values);
   // A look for a date: only those who have one.
@@ -111,18 +130,33 @@ async function count(db: Db, found: Found[], values: unknown[]): Promise<number>
   return rows[0]?.n ?? 0;
 }
 
-/** Asks for a crowd; gives how many people it is. */
-export async function askCrowd(db: Db, { kind, by, journey, people }: Asked): Promise<number> {
+/** How many people a crowd is. Whoever holds a row that others wait for asks before. */
+export async function countCrowd(db: Db, { kind, journey, people }: Omit<Asked, 'by'>): Promise<number> {
   const values: unknown[] = [];
-  const crowd = { kind, journey_id: journey?.id ?? null, version: journey?.version ?? null, people: people ?? null };
-  const total = await count(db, whom(crowd, journey?.document ?? null, values), values);
-  if (!total) return 0;
+  const crowd = {
+    kind,
+    journey_id: journey?.id ?? null,
+    version: journey?.version ?? null,
+    people: people ?? null,
+    begins_at: await now(db)
+  };
+  return count(db, whom(crowd, journey?.document ?? null, values), values);
+}
+
+/** Kinds that concern whoever is there when their turn comes, whatever was counted. */
+const WHOEVER: ReadonlySet<CrowdKind> = new Set(['end', 'resume']);
+
+/** Asks for a crowd; gives how many people it is. `counted`: where that was asked before. */
+export async function askCrowd(db: Db, asked: Asked, counted?: number): Promise<number> {
+  const { kind, by, journey, people } = asked;
+  const total = counted ?? (await countCrowd(db, asked));
+  if (!total && !WHOEVER.has(kind)) return 0;
   const at = await now(db);
   const opens = journey?.document.entry?.opens;
   const begins = kind === 'existing' ? Math.max(at, opens === undefined ? at : (parseInstant(opens) ?? at)) : at;
   await db.query(
     `insert into crowds (kind, journey_id, version, people, begins_at, total, asked_by) values ($1, $2, $3, $4, $5, $6, $7)`,
-    [kind, crowd.journey_id, crowd.version, crowd.people, ts(begins), total, by]
+    [kind, journey?.id ?? null, journey?.version ?? null, people ?? null, ts(begins), total, by]
   );
   await notify(db, 'inbox');
   return total;
@@ -183,6 +217,8 @@ async function portionTaken(
     // A version may name what was called otherwise when it was made.
     if (crowd.document) crowd.document = renamed(crowd.document, (await settings.read(db)).workspace.names);
     if (!(await inboxHasRoom(db))) return false;
+    // A batch that read the journey before it was ended may still let somebody in: they are ended as well.
+    if (crowd.kind === 'end' && crowd.reached === 0) await afterBatches(db);
     // Nobody gets into a journey that has been closed meanwhile.
     // A look stands where it was asked for: what the clock brings meanwhile is still to come.
     const at = crowd.kind === 'look' ? crowd.begins_at : clock.now;
@@ -199,6 +235,7 @@ async function portionTaken(
         ended_at = case when $4 = 'done' then clock_timestamp() end where id = $1`,
       values: [crowd.id, asked.last, asked.people, asked.ended ? 'done' : 'running']
     });
+    if (crowd.kind === 'end' && asked.ended && crowd.journey_id !== null) await dropWaiting(db, crowd.journey_id);
     if (asked.people) await notify(db, 'inbox');
     if (crowd.journey_id !== null) await changed(db, { journeys: [crowd.journey_id] });
     if (crowd.change) await changed(db, { people: 'many', crowds: true });
@@ -316,6 +353,7 @@ function requestOf({
   if (kind === 'enter') return ['enter', { journey: key, by: 'hand' }];
   if (kind === 'end') return ['end', { journey: key }];
   if (kind === 'move') return ['move', { journey: key, id, version }];
+  if (kind === 'resume') return ['resumed', { journey: key }];
   return ['look', { midnight: kind === 'midnight' }];
 }
 

@@ -16,9 +16,17 @@ export type Db = pg.Pool | pg.PoolClient;
 // that fills quickly that was a sixth of the speed. Planned each time, it goes by the size the tables have now.
 const PLANNING = '-c plan_cache_mode=force_custom_plan -c jit=off';
 
+/** No statement takes longer, ms, but where whoever runs it says so: one that does is an error, not a server that hangs. */
+const LONGEST = 60_000;
+
 /** A new pool; `max` connections at most. Broken idle connections are dropped and made anew. */
 export function openPool(connectionString: string, max = 10): Pool {
-  const pool = new pg.Pool({ connectionString, max, connectionTimeoutMillis: 5000, options: PLANNING });
+  const pool = new pg.Pool({
+    connectionString,
+    max,
+    connectionTimeoutMillis: 5000,
+    options: `${PLANNING} -c statement_timeout=${LONGEST}`
+  });
   // Without a listener a connection that breaks would end the process: idle ones tell the pool, those in use tell only
   // themselves. Whoever uses one learns it from their next statement, which fails.
   pool.on('error', () => undefined);
@@ -31,12 +39,20 @@ export function ts(at: number | null): string | null {
   return at === null ? null : new Date(at).toISOString();
 }
 
-/** Runs work in one transaction: committed when it returns, rolled back when it throws. */
-export async function transaction<T>(pool: Pool, work: (db: pg.PoolClient) => Promise<T>): Promise<T> {
+/**
+ * Runs work in one transaction: committed when it returns, rolled back when it throws. `longest`: how long a statement of it may
+ * take, ms, where that is another time than for all others; 0 is for ever.
+ */
+export async function transaction<T>(
+  pool: Pool,
+  work: (db: pg.PoolClient) => Promise<T>,
+  { longest }: { longest?: number } = {}
+): Promise<T> {
   const db = await pool.connect();
   let broken: Error | undefined;
   try {
     await db.query('begin');
+    if (longest !== undefined) await db.query(`set local statement_timeout = ${longest}`);
     const result = await work(db);
     await db.query('commit');
     return result;
@@ -48,6 +64,10 @@ export async function transaction<T>(pool: Pool, work: (db: pg.PoolClient) => Pr
     db.release(broken);
   }
 }
+
+/** A transaction that goes through everything there is in one statement, and that somebody waits for knowingly: up to an hour each. */
+export const longTransaction = <T>(pool: Pool, work: (db: pg.PoolClient) => Promise<T>): Promise<T> =>
+  transaction(pool, work, { longest: 3_600_000 });
 
 const GONE = new Set([
   'ECONNREFUSED',

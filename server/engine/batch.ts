@@ -256,7 +256,7 @@ function runPerson(
   };
 
   const finish = (): void => {
-    if (taken)
+    if (taken && taken.id !== null)
       batch.handled.push({
         person: person.id,
         id: taken.id,

@@ -9,6 +9,11 @@ import { ts, type Db } from '../db/pool.ts';
 /** Held in common by every batch while it works; whoever has to know that none is under way takes it alone. */
 export const BATCHES_LOCK = 4_116_003;
 
+/** Waits until the batches under way are over: those that begin now see what was changed before. In a transaction, until its end. */
+export async function afterBatches(db: Db): Promise<void> {
+  await db.query('select pg_advisory_xact_lock($1)', [BATCHES_LOCK]);
+}
+
 /** Those set aside wait for their own try. */
 const NOT_ASIDE = 'not exists (select from set_aside a where a.person_id = p.id)';
 

@@ -19,7 +19,8 @@ import { withoutTaken, type Refusal } from './load-addresses.ts';
 import type { PlanBook } from './plans.ts';
 
 export interface InboxItem {
-  id: number;
+  /** Its row; `null` of what stands in none: what was missed while a journey was paused. */
+  id: number | null;
   at: number;
   /** The message it is about, where whoever stored it knew. */
   message: number | null;
@@ -166,7 +167,6 @@ export async function loadPeople(
       .filter((r) => r.name === 'move')
       .map((r) => ({ journey_id: Number(r.data['id']), version: Number(r.data['version']) }))
   );
-  const missed = await loadMissed(db, inbox.rows, plans, of);
   for (const r of inbox.rows) {
     const person = of(r.person_id);
     if (person.broken) continue;
@@ -176,7 +176,7 @@ export async function loadPeople(
     }
     let input: Input;
     try {
-      input = inputOf(r, plans, person, missed);
+      input = inputOf(r, plans);
     } catch (error) {
       if (!(error instanceof Unreadable)) throw error;
       person.broken = error;
@@ -192,6 +192,11 @@ export async function loadPeople(
       ...(r.data['about'] ? { of: r.data['about'] as Subject } : {})
     });
   }
+
+  // Before anything else comes, they hear of what a journey that goes on again has missed of them.
+  const missed = await loadMissed(db, [...people.values()], plans);
+  for (const { person, input } of missed)
+    person.inbox.unshift({ id: null, message: null, at: person.inbox[0]?.at ?? now, input, by: 'engine' });
 
   const refused = await withoutTaken(
     db,
@@ -343,35 +348,40 @@ async function loadReactions(
   }
 }
 
-/** What people in journeys that are paused no more have not heard of yet, by `PERSON/RECORD`. */
+/** What people in journeys that are paused no more have not heard of yet. */
 async function loadMissed(
   db: Db,
-  inbox: HappeningRow[],
-  plans: PlanBook,
-  of: (id: number) => LoadedPerson
-): Promise<Map<string, Happening>> {
-  const wanted = inbox
-    .filter((r) => r.name === 'resumed')
-    .flatMap(
-      (r) =>
-        of(r.person_id)
-          .state.missed?.get(String(r.data['journey']))
-          ?.map((record) => [r.person_id, record]) ?? []
-    );
-  if (!wanted.length) return new Map();
+  people: readonly LoadedPerson[],
+  plans: PlanBook
+): Promise<{ person: LoadedPerson; input: Input }[]> {
+  const missed = people.flatMap((person) =>
+    [...(person.state.missed ?? [])].map(([journey, records]) => ({ person, journey, records }))
+  );
+  if (!missed.length) return [];
+  const running = await db.query<{ key: string }>({
+    name: 'running-journeys',
+    text: `select key from journeys where key = any($1::text[]) and state in ('live', 'closing')`,
+    values: [[...new Set(missed.map((m) => m.journey))]]
+  });
+  const wanted = missed.filter((m) => running.rows.some((r) => r.key === m.journey));
+  if (!wanted.length) return [];
   const { rows } = await db.query<HappeningRow>({
     name: 'load-missed',
     text: `
       select h.person_id, h.id, h.name, h.at, h.walk_id, h.journey_id, h.step, h.record, h.data
       from unnest($1::bigint[], $2::bigint[]) as w (person_id, record)
       join happenings h on h.person_id = w.person_id and h.record = w.record`,
-    values: [wanted.map(([person]) => person), wanted.map(([, record]) => record)]
+    values: [wanted.flatMap((m) => m.records.map(() => m.person.id)), wanted.flatMap((m) => m.records)]
   });
   await plans.name(
     db,
     rows.flatMap((r) => r.journey_id ?? [])
   );
-  return new Map(rows.map((r) => [`${r.person_id}/${r.record}`, happeningOf(r, plans)]));
+  const found = new Map(rows.map((r) => [`${r.person_id}/${r.record}`, happeningOf(r, plans)]));
+  return wanted.map(({ person, journey, records }) => ({
+    person,
+    input: { kind: 'resumed', journey, happened: records.flatMap((r) => found.get(`${person.id}/${r}`) ?? []) }
+  }));
 }
 
 /** A change from outside, by present names: whoever asked for it may know a former one. */
@@ -397,12 +407,7 @@ const sayerOf = ({ source = '', source_id: id }: HappeningRow): string =>
   source === 'import' || source === 'crowd' ? `${source} ${(id ?? '').split('/')[0]}`.trim() : source;
 
 /** An inbox row as the engine's input. @throws where a request has not its shape. */
-function inputOf(
-  r: HappeningRow,
-  plans: PlanBook,
-  { state }: LoadedPerson,
-  missed: ReadonlyMap<string, Happening>
-): Input {
+function inputOf(r: HappeningRow, plans: PlanBook): Input {
   if (!isRequest(r.name)) return { kind: 'happening', happening: happeningOf(r, plans) };
   const request = readRequest(r.name, r.data);
   switch (request.kind) {
@@ -412,12 +417,9 @@ function inputOf(
       return { kind: 'look', midnight: request.midnight === true, silent: request.silent === true };
     case 'hurry':
       return { ...request, by: request.by ?? r.source ?? '' };
-    case 'resumed': {
-      const { journey } = request;
-      const happened =
-        state.missed?.get(journey)?.flatMap((record) => missed.get(`${r.person_id}/${record}`) ?? []) ?? [];
-      return { kind: 'resumed', journey, happened };
-    }
+    case 'resumed':
+      // It only wakes them: what was missed has come before.
+      return { ...request, happened: [] };
     case 'move': {
       const { id: _, ...move } = request;
       return move;

@@ -10,7 +10,7 @@ import { changed, notify } from '../db/notify.ts';
 import { withKnownReferences } from '../db/bulk.ts';
 import { Counts } from '../engine/count.ts';
 import { requestRow } from '../inbox/request.ts';
-import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { isGoneMeanwhile, isNobodysFault, longTransaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { hasher } from '../protection/hash.ts';
 import { applySilently, nameTags, wantsLooks, type SilentChange } from '../people/silently.ts';
 import { CHANGES, CONSENTS, deltaSql, KNOWN_BY } from './delta.ts';
@@ -39,7 +39,7 @@ const PORTION = 5000;
 export async function workImport(pool: Pool, portion = PORTION): Promise<boolean> {
   const taken: { id: number | null } = { id: null };
   try {
-    return await transaction(pool, async (db) => {
+    return await longTransaction(pool, async (db) => {
       const { rows } = await db.query<Running>({
         name: 'take-import',
         text: `select id, name, state, plan, total, reached, made, updated, unchanged, first_made, last_made

@@ -6,7 +6,7 @@ import { setImmediate } from 'node:timers/promises';
 import type { PoolClient } from 'pg';
 import { presentName, type Renamed } from '../../core/journey/names.ts';
 import type { CountryCode } from 'libphonenumber-js/min';
-import { transaction, type Pool } from '../db/pool.ts';
+import { longTransaction, type Pool } from '../db/pool.ts';
 import { Copy } from './copy.ts';
 import { openTable, type Bytes } from './csv.ts';
 import { CHANGES, CONSENTS, deltaSql, KNOWN_BY, mayChange } from './delta.ts';
@@ -46,7 +46,7 @@ const EVERY = 5000;
 /** Reads all of a file; gives what importing it would do, or `null` where it was stopped. */
 export async function stage(pool: Pool, source: Bytes, staging: Staging): Promise<Preview | null> {
   const { id, plan, signal } = staging;
-  return transaction(pool, async (db) => {
+  return longTransaction(pool, async (db) => {
     // The whole file is held against everybody: joined in memory instead of by way of the disk.
     await db.query(`set local work_mem = '64MB'`);
     // Two who read one file wait for each other.

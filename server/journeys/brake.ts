@@ -4,10 +4,11 @@
  * stands on a record.
  */
 import { now } from '../clock/clock.ts';
-import { askCrowd, wantsLook } from '../crowds/crowds.ts';
+import { askCrowd, countCrowd, wantsLook, type Asked, type CrowdKind } from '../crowds/crowds.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { changed, notify } from '../db/notify.ts';
-import { BATCHES_LOCK } from '../engine/claim.ts';
+import { afterBatches } from '../engine/claim.ts';
+import { dropWaiting } from '../engine/ended.ts';
 import { ALL_DAYS } from '../engine/count.ts';
 import type { JourneyState } from './journeys.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
@@ -77,69 +78,96 @@ export async function deleteJourney(pool: Pool, key: string, by: string): Promis
   });
 }
 
-/** Does it; false where the journey is not in a state for it, as when somebody else was first. */
+/** A batch under way is waited for so long before braking is said to be done, ms; what it still writes stays here. */
+const BATCH_MS = 1000;
+
+/**
+ * Does it; false where the journey is not in a state for it, as when somebody else was first. It holds as soon as its row says
+ * so, whatever else is under way: nothing is counted and nobody gone through while that is held.
+ */
 export async function brake(pool: Pool, key: string, act: BrakeAct, by: string): Promise<boolean> {
+  const crowds = await crowdsAfter(pool, key, act, by);
+  const id = await transaction(pool, (db) => change(db, key, act, by, crowds));
+  if (id === null) return false;
+  if (act === 'pause' || act === 'close' || act === 'end') await whatIsUnderWay(pool);
+  // Killed before this, the crowd that ends those inside does it.
+  if (act === 'end') await dropWaiting(pool, id);
+  if (act === 'end') await changed(pool, { journeys: [id], post: true });
+  return true;
+}
+
+/** The people whom an act concerns once it holds, counted before. */
+async function crowdsAfter(pool: Pool, key: string, act: BrakeAct, by: string): Promise<[Asked, number][]> {
+  const { rows } = await pool.query<{ id: number; version: number | null; document: Journey | null }>(
+    `select j.id, v.number as version, v.document from journeys j
+     left join versions v on v.journey_id = j.id and v.number = j.live_version where j.key = $1`,
+    [key]
+  );
+  const { id, version, document } = rows[0] ?? {};
+  if (id === undefined || !document || version === null || version === undefined) return [];
+  const journey = { id, version, document };
+  const kinds: CrowdKind[] = [
+    ...((act === 'resume' || act === 'reopen') && wantsLook(document) ? (['look'] as const) : []),
+    ...(act === 'end' ? (['end'] as const) : []),
+    // Whoever is inside, and whoever would have got in: each hears of what was missed, and timers that are late fire.
+    ...(act === 'resume' ? (['resume'] as const) : [])
+  ];
+  return Promise.all(
+    kinds.map(async (kind): Promise<[Asked, number]> => {
+      const asked = { kind, by, journey };
+      return [asked, await countCrowd(pool, asked)];
+    })
+  );
+}
+
+/** Changes the row and asks for what follows; its number, or null where it is in no state for it. */
+async function change(
+  db: Db,
+  key: string,
+  act: BrakeAct,
+  by: string,
+  crowds: readonly [Asked, number][]
+): Promise<number | null> {
   const { from, to } = ACTS[act];
-  return transaction(pool, async (db) => {
-    // A batch under way has read the journey as it was: what it still writes must be there before this is said to be done.
-    if (act === 'pause' || act === 'close' || act === 'end')
-      await db.query('select pg_advisory_xact_lock($1)', [BATCHES_LOCK]);
-    const at = ts(await now(db));
-    const { rows } = await db.query<{ id: number; live_version: number; document: Journey }>(
-      `update journeys
-       set state = coalesce($3, paused_from, case state when 'archived' then case when live_version is null then 'draft' else 'closed' end else 'live' end),
-         paused_at = case $3 when 'paused' then $4::timestamptz end,
-         paused_from = case $3 when 'paused' then state end,
-         -- Dates that pass while nobody can get in are past.
-         open_since = case when $5::boolean then $4 else open_since end
-       where key = $1 and state = any($2::text[])
-       returning id, live_version, (select document from versions v where v.journey_id = journeys.id and v.number = live_version) as document`,
-      [key, from, to, at, act === 'resume' || act === 'reopen']
+  const at = ts(await now(db));
+  const { rows } = await db.query<{ id: number }>(
+    `update journeys
+     set state = coalesce($3, paused_from, case state when 'archived' then case when live_version is null then 'draft' else 'closed' end else 'live' end),
+       paused_at = case $3 when 'paused' then $4::timestamptz end,
+       paused_from = case $3 when 'paused' then state end,
+       -- Dates that pass while nobody can get in are past.
+       open_since = case when $5::boolean then $4 else open_since end
+     where key = $1 and state = any($2::text[])
+     returning id`,
+    [key, from, to, at, act === 'resume' || act === 'reopen']
+  );
+  const id = rows[0]?.id;
+  if (id === undefined) return null;
+  for (const [asked, counted] of crowds) await askCrowd(db, asked, counted);
+  if (act === 'end')
+    await db.query(
+      `update crowds set state = 'done', ended_at = clock_timestamp()
+      where journey_id = $1 and state <> 'done' and kind not in ('end')`,
+      [id]
     );
-    const [row] = rows;
-    if (!row) return false;
-    const { id } = row;
-    if ((act === 'resume' || act === 'reopen') && wantsLook(row.document))
-      await askCrowd(db, { kind: 'look', by, journey: { id, version: row.live_version, document: row.document } });
-    if (act === 'end') {
-      await askCrowd(db, { kind: 'end', by, journey: { id, version: row.live_version, document: row.document } });
-      await db.query(
-        `update crowds set state = 'done', ended_at = clock_timestamp()
-        where journey_id = $1 and state <> 'done' and kind not in ('end')`,
-        [id]
-      );
-      // What is written and has not gone out does not go out any more.
-      await db.query(
-        `update messages set state = 'failed', trouble = 'ended', error = 'the journey was ended before it went out', not_before = null
-         where journey_id = $1 and state = 'queued'`,
-        [id]
-      );
-      await db.query(
-        `update errands set state = 'failed', error = 'the journey was ended before it was done', not_before = null
-         where journey_id = $1 and state = 'queued'`,
-        [id]
-      );
-    }
-    if (act === 'resume') {
-      // Whoever is inside, and whoever would have got in: each hears of what was missed, and timers that are late fire.
-      await db.query(
-        `insert into happenings (person_id, name, at, source, data)
-         select person_id, 'resumed', $2, 'brake', jsonb_build_object('journey', $3::text)
-         from (
-           select person_id from walks where journey_id = $1 and (state = 'walking' or watch_until >= $2)
-           union
-           select person_id from agenda where state -> 'missed' @> jsonb_build_array(jsonb_build_array($3::text))
-         ) p
-         order by person_id`,
-        [id, at, key]
-      );
-    }
-    await noteAct(db, by, act, id);
-    await notify(db, 'inbox');
-    await notify(db, 'outbox');
-    await changed(db, { journeys: [id], people: 'many', post: true });
-    return true;
-  });
+  await noteAct(db, by, act, id);
+  await notify(db, 'inbox');
+  await notify(db, 'outbox');
+  await changed(db, { journeys: [id], people: 'many', post: true });
+  return id;
+}
+
+/** Waits a moment for batches that have read the journey as it was, so that the figures said next hold what they still write. */
+async function whatIsUnderWay(pool: Pool): Promise<void> {
+  try {
+    await transaction(pool, async (db) => {
+      await db.query(`set local lock_timeout = ${BATCH_MS}`);
+      await afterBatches(db);
+    });
+  } catch (error) {
+    // lock_not_available: it holds all the same.
+    if ((error as { code?: string }).code !== '55P03') throw error;
+  }
 }
 
 async function noteAct(db: Db, by: string, what: string, journey: number | null, detail: object = {}): Promise<void> {

@@ -10,7 +10,7 @@ import { compileSettings } from '../../core/settings/workspace.ts';
 import { readSettings } from '../settings/settings.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { now } from '../clock/clock.ts';
-import { askCrowd, wantsLook } from '../crowds/crowds.ts';
+import { askCrowd, countCrowd, wantsLook, type CrowdKind } from '../crowds/crowds.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { journeyByKey, type JourneyRow } from './journeys.ts';
@@ -102,15 +102,40 @@ export async function setLive(
 ): Promise<WentLive> {
   // Reviewed before its row is held: trying its messages takes a moment, in which it can be paused and sending stopped.
   const draft = await journeyByKey(pool, key);
-  const problem = draft?.draft_revision === revision ? await blockersIn(pool, draft.draft) : null;
+  const ready = draft?.draft_revision === revision ? await readyFor(pool, draft, draft.draft, inside) : NOT_ASKED;
   return transaction(pool, async (db): Promise<WentLive> => {
     const found = await reviewedDraft(db, key, revision);
     if ('message' in found) return { ok: false, message: found.message };
-    const result = await putLive(db, found.journey, found.journey.draft, by, inside, problem);
+    const result = await putLive(db, found.journey, found.journey.draft, by, ready);
     // What was to go live later has been overtaken.
     if (result.ok) await db.query('delete from live_at where journey_id = $1', [found.journey.id]);
     return result;
   });
+}
+
+/** What is asked before a journey's row is held: what keeps it from going live, and how many each of its crowds is. */
+export interface Ready {
+  problem: string | null;
+  crowds: ReadonlyMap<CrowdKind, number>;
+}
+
+const NOT_ASKED: Ready = { problem: null, crowds: new Map() };
+
+/** Asks what {@link putLive} has to know of a document. */
+export async function readyFor(pool: Pool, journey: JourneyRow, document: Journey, inside: Inside): Promise<Ready> {
+  const problem = await blockersIn(pool, document);
+  if (problem !== null) return { problem, crowds: new Map() };
+  const kinds: CrowdKind[] = [
+    ...(wantsLook(document) ? (['look'] as const) : []),
+    ...(inside === 'move' ? (['move'] as const) : []),
+    ...(document.entry?.existing ? (['existing'] as const) : [])
+  ];
+  const crowds = new Map<CrowdKind, number>();
+  // All who are inside move over: whoever gets in between is of a version before the next, too.
+  const version = (journey.live_version ?? 0) + 1;
+  for (const kind of kinds)
+    crowds.set(kind, await countCrowd(pool, { kind, journey: { id: journey.id, version, document } }));
+  return { problem: null, crowds };
 }
 
 /** Sets a document live as the next version of a journey whose row is held. */
@@ -119,9 +144,7 @@ export async function putLive(
   journey: JourneyRow,
   document: Journey,
   by: string,
-  inside: Inside,
-  /** What keeps it from going live, where that was asked before. */
-  known?: string | null
+  { problem, crowds }: Ready
 ): Promise<WentLive> {
   // Pressed again, or a moment later in another window: what is live already is not set live a second time.
   const same = await db.query<{ number: number }>(
@@ -130,7 +153,6 @@ export async function putLive(
     [journey.id, JSON.stringify(document)]
   );
   if (same.rows[0]) return { ok: true, version: same.rows[0].number, asked: 0 };
-  const problem = known === undefined ? await blockersIn(db, document) : known;
   if (problem !== null) return { ok: false, message: problem };
   const at = ts(await now(db));
   const { rows } = await db.query<{ number: number }>(
@@ -151,9 +173,8 @@ export async function putLive(
     [journey.id, version, JSON.stringify([document.entry?.date ?? null, document.entry?.timetable ?? null]), at]
   );
   const crowd = { by, journey: { id: journey.id, version, document: document } };
-  if (wantsLook(document)) await askCrowd(db, { kind: 'look', ...crowd });
-  if (inside === 'move') await askCrowd(db, { kind: 'move', ...crowd });
-  const asked = document.entry?.existing ? await askCrowd(db, { kind: 'existing', ...crowd }) : 0;
+  for (const [kind, counted] of crowds) await askCrowd(db, { kind, ...crowd }, counted);
+  const asked = crowds.get('existing') ?? 0;
   await notify(db, 'inbox');
   await changed(db, { journeys: [journey.id] });
   return { ok: true, version, asked };

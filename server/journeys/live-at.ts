@@ -2,11 +2,12 @@
  * Going live at an instant: the draft as it was reviewed is kept, and set live by a worker when the workspace's clock is
  * there. Asking, calling it off and carrying it out each hold the journey's row, so of two at once one finds it done.
  */
+import { isDeepStrictEqual } from 'node:util';
 import type { Journey } from '../../core/journey/schema.ts';
 import { readClock } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { isNobodysFault, isUnavailable, transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { blockersIn, putLive, reviewedDraft, type Inside } from './going-live.ts';
+import { blockersIn, putLive, readyFor, reviewedDraft, type Inside } from './going-live.ts';
 import { journeyByKey } from './journeys.ts';
 
 export interface LiveAt {
@@ -37,10 +38,12 @@ export async function askLiveAt(
   by: string,
   inside: Inside
 ): Promise<{ ok: true } | { ok: false; message: string }> {
+  // Reviewed before its row is held, as when it goes live at once.
+  const draft = await journeyByKey(pool, key);
+  const problem = draft?.draft_revision === revision ? await blockersIn(pool, draft.draft) : null;
   return transaction(pool, async (db) => {
     const found = await reviewedDraft(db, key, revision);
     if ('message' in found) return { ok: false, message: found.message };
-    const problem = await blockersIn(db, found.journey.draft);
     if (problem !== null) return { ok: false, message: problem };
     const { now } = await readClock(db);
     if (at <= now) return { ok: false, message: 'That instant has passed. Set it live now, or choose a later one.' };
@@ -89,16 +92,22 @@ export async function goLiveInTime(pool: Pool): Promise<boolean> {
   const [next] = rows;
   if (!next) return false;
   try {
+    const before = await journeyByKey(pool, next.key);
+    const planned = await liveAtOf(pool, next.id);
+    if (!before || !planned) return true;
+    const ready = await readyFor(pool, before, planned.document, planned.inside);
     await transaction(pool, async (db) => {
-      await db.query('select from journeys where id = $1 for update', [next.id]);
+      await db.query('select from journeys where id = $1 for no key update', [next.id]);
       const asked = await liveAtOf(db, next.id);
       const journey = await journeyByKey(db, next.key);
       // Another worker was first, or it was called off.
       if (!journey || asked?.at === null || asked?.at === undefined || asked.at > (await readClock(db)).now) return;
+      // Another document was put in its place since: it is looked at anew.
+      if (!isDeepStrictEqual(asked, planned)) return;
       const result =
         journey.state === 'archived' || journey.state === 'closed' || journey.state === 'closing'
           ? { ok: false as const, message: 'It was closed before that time.' }
-          : await putLive(db, journey, asked.document, asked.by, asked.inside);
+          : await putLive(db, journey, asked.document, asked.by, ready);
       if (result.ok) await db.query('delete from live_at where journey_id = $1', [next.id]);
       else await failed(db, next.id, result.message);
       await changed(db, { journeys: [next.id] });

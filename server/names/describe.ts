@@ -5,8 +5,8 @@ import { SETTINGS_FORMAT, type Settings } from '../../core/settings/schema.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
 import { now } from '../clock/clock.ts';
 import { changed } from '../db/notify.ts';
-import { transaction, ts, type Pool } from '../db/pool.ts';
-import { BATCHES_LOCK } from '../engine/claim.ts';
+import { longTransaction, ts, type Pool } from '../db/pool.ts';
+import { afterBatches } from '../engine/claim.ts';
 import { catalogueFields } from '../people/field-names.ts';
 import { readSaved, saveSettings, type SavedSettings } from '../settings/settings.ts';
 import { catalogue } from './catalogue.ts';
@@ -102,8 +102,8 @@ export async function remove(
     const saved = await saveSettings(pool, { ...settings, [place[kind]]: rest }, by, revision);
     if (!saved.ok) return { ok: false, problem: saved.problems.join(' ') };
   }
-  return transaction(pool, async (db) => {
-    await db.query('select pg_advisory_xact_lock($1)', [BATCHES_LOCK]);
+  return longTransaction(pool, async (db) => {
+    await afterBatches(db);
     const { rowCount } = await db.query(
       kind === 'field'
         ? 'update people set fields = fields - $1 where fields ? $1'

@@ -13,8 +13,8 @@ import { compileSettings } from '../../core/settings/workspace.ts';
 import { settingsProblems } from '../../core/journey/references.ts';
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
-import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { BATCHES_LOCK } from '../engine/claim.ts';
+import { longTransaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { afterBatches } from '../engine/claim.ts';
 
 export type Renamable = Exclude<NameKind, 'segment'>;
 export const RENAMABLE = ['tag', 'list', 'field'] as const satisfies readonly Renamable[];
@@ -36,20 +36,28 @@ export async function rename(
   if (kind === 'field' && [from, to].some((n) => (PERSON_COLUMNS as readonly string[]).includes(n)))
     return { ok: false, problem: 'Email, phone, names and time zone are everybody’s own: they stay as they are.' };
   try {
-    return await transaction(pool, async (db) => {
-      await db.query('select pg_advisory_xact_lock($1)', [BATCHES_LOCK]);
-      const { rows } = await db.query<{ settings: unknown }>('select settings from workspace for update');
+    return await longTransaction(pool, async (db) => {
+      await afterBatches(db);
+      const saved = (lock: string): Promise<{ rows: { settings: unknown; settings_revision: number }[] }> =>
+        db.query<{ settings: unknown; settings_revision: number }>(
+          `select settings, settings_revision from workspace ${lock}`
+        );
+      const { rows } = await saved('');
       const before: Settings = rows[0]?.settings ? settingsSchema.parse(rows[0].settings) : { format: SETTINGS_FORMAT };
       if (presentName(compileSettings(before).names, kind, from) !== from)
         throw new Refused(`“${from}” is called otherwise already.`);
       const next = withName(before, kind, from, to);
       const [problem] = settingsProblems(next, compileSettings(next).types);
       if (problem) throw new Refused(problem.message);
+      // Going through people takes long: the rows that the brake changes are held only after it.
+      const people = kind === 'field' ? await moveField(db, from, to) : await moveLabel(db, kind, from, to);
+      if ((await saved('for no key update')).rows[0]?.settings_revision !== rows[0]?.settings_revision)
+        throw new Refused('Somebody else has saved settings meanwhile. Nothing was changed: try again.');
+      if (kind === 'field') await db.query('update workspace set shown_field = $2 where shown_field = $1', [from, to]);
       await db.query(`update workspace set settings = $1, settings_revision = settings_revision + 1`, [
         JSON.stringify(next)
       ]);
       const drafts = await renameDrafts(db, { [kind]: new Map([[from, to]]) }, by);
-      const people = kind === 'field' ? await moveField(db, from, to) : await moveLabel(db, kind, from, to);
       const at = ts(await now(db));
       await db.query(`insert into acts (at, by, what, detail) values ($1, $2, 'renamed', $3)`, [
         at,
@@ -88,7 +96,7 @@ function withName(settings: Settings, kind: Renamable, from: string, to: string)
 /** Drafts say the new name; whoever has one open gets it as a change of somebody else's. Ids of those that changed. */
 async function renameDrafts(db: Db, names: Renamed, by: string): Promise<number[]> {
   const { rows } = await db.query<{ id: number; draft: Journey }>(
-    `select id, draft from journeys where state <> 'archived' order by id for update`
+    `select id, draft from journeys where state <> 'archived' order by id for no key update`
   );
   const changes = rows.flatMap(({ id, draft }) => {
     const next = renamed(draft, names);
@@ -132,6 +140,5 @@ async function moveField(db: Db, from: string, to: string): Promise<number> {
     [from, to]
   );
   await db.query('delete from field_names where name = $1', [from]);
-  await db.query('update workspace set shown_field = $2 where shown_field = $1', [from, to]);
   return rowCount ?? 0;
 }

@@ -3,8 +3,8 @@ import type { FieldType, FieldValue } from '../../core/person/values.ts';
 import { SETTINGS_FORMAT } from '../../core/settings/schema.ts';
 import { now } from '../clock/clock.ts';
 import { changed } from '../db/notify.ts';
-import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { BATCHES_LOCK } from '../engine/claim.ts';
+import { longTransaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { afterBatches } from '../engine/claim.ts';
 import { readValue, type ValueReading } from '../imports/values.ts';
 import { readSaved, saveSettings } from '../settings/settings.ts';
 
@@ -90,8 +90,8 @@ export async function changeType(
     revision
   );
   if (!saved.ok) return { ok: false, problem: saved.problems.join(' ') };
-  return transaction(pool, async (db) => {
-    await db.query('select pg_advisory_xact_lock($1)', [BATCHES_LOCK]);
+  return longTransaction(pool, async (db) => {
+    await afterBatches(db);
     const { rows } = await db.query<{ zone: string }>('select zone from workspace');
     let lost = 0;
     const changes: { from: string; to: string | null }[] = [];

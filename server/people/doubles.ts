@@ -5,7 +5,7 @@
  */
 import { now } from '../clock/clock.ts';
 import { changed, notify } from '../db/notify.ts';
-import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
+import { longTransaction, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 
 /** What people can be alike in. */
 export const ALIKE = ['email', 'phone', 'name'] as const;
@@ -55,7 +55,7 @@ export async function stopSearch(db: Db): Promise<void> {
 
 /** Takes the next portion of a search; false where none is under way. */
 export async function workDoubles(pool: Pool, portion = PORTION): Promise<boolean> {
-  return transaction(pool, async (db) => {
+  return longTransaction(pool, async (db) => {
     const { rows } = await db.query<{
       state: Search['state'];
       field: string;

@@ -12,7 +12,7 @@ import { settingsSchema, type Settings } from '../../core/settings/schema.ts';
 import { compileSettings, type Workspace } from '../../core/settings/workspace.ts';
 import { happeningsOf } from '../../core/settings/heard.ts';
 import { now } from '../clock/clock.ts';
-import { askCrowd } from '../crowds/crowds.ts';
+import { askCrowd, countCrowd } from '../crowds/crowds.ts';
 import { changed } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 
@@ -105,6 +105,8 @@ export async function saveSettings(pool: Pool, given: unknown, by: string, revis
   const settings = read.data;
   const broken = settingsProblems(settings, compileSettings(settings).types);
   if (broken.length) return { ok: false, problems: broken.map((p) => `${pathText(p.path)}: ${p.message}`) };
+  // Counted before the workspace's row is held, which the brake and the clock change as well.
+  const everybody = await countCrowd(pool, { kind: 'look' });
   return transaction(pool, async (db): Promise<SavedSettings> => {
     const { rows } = await db.query<{ settings: Settings | null; settings_revision: number }>(
       'select settings, settings_revision from workspace for update'
@@ -126,7 +128,7 @@ export async function saveSettings(pool: Pool, given: unknown, by: string, revis
     );
     // Whoever is in a segment now, or stands on another rung, does so without anything having happened; to know, everyone
     // is looked at once.
-    if (other || models.length) await askCrowd(db, { kind: 'look', by });
+    if (other || models.length) await askCrowd(db, { kind: 'look', by }, everybody);
     await changed(db, {});
     return { ok: true };
   });

@@ -2,6 +2,12 @@
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { runBatch } from '../../server/engine/batch.ts';
 import { brake, brakeFigures, halt, halted, lastAct } from '../../server/journeys/brake.ts';
+import { SETTINGS_FORMAT } from '../../core/settings/schema.ts';
+import { workCrowd } from '../../server/crowds/crowds.ts';
+import { BATCHES_LOCK } from '../../server/engine/claim.ts';
+import { setLive } from '../../server/journeys/going-live.ts';
+import { rename } from '../../server/names/rename.ts';
+import { saveSettings } from '../../server/settings/settings.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';
 import { messagesAhead } from '../../server/results/ahead.ts';
 import { DAYS, HOUR, journey, mail, MONDAY, reachable, wait } from '../make.ts';
@@ -79,6 +85,54 @@ describe('a paused journey', () => {
     expect((await said(p!)).filter((line) => /left/.test(line))).toHaveLength(1);
   });
 
+  it('is heard of what it missed before anything that comes after, whoever is told first that it goes on', async () => {
+    const [p] = await addPeople(world.pool, [reachable('p')]);
+    await live(
+      world,
+      journey([mail('a'), wait('w', 'P3D')], {
+        leaveWhen: ['first', 'second'].map((name) => ({ when: { happening: 'tag_added', tag: name }, reason: name }))
+      })
+    );
+    await tag([p!]);
+    await skipTo(world, MONDAY);
+    await brake(world.pool, 'try', 'pause', 'Nuala');
+    await tag([p!], 'first');
+    await skipTo(world, MONDAY + HOUR);
+    await brake(world.pool, 'try', 'resume', 'Nuala');
+    // Its portion of those who are told has not come when they do the next thing.
+    await tag([p!], 'second');
+    while ((await runBatch(world.pool, world.engine.plans)).people);
+    expect((await said(p!)).filter((line) => /left/.test(line))).toEqual(['try left first']);
+    await skipTo(world, MONDAY + 2 * HOUR);
+    expect((await said(p!)).filter((line) => /left/.test(line))).toHaveLength(1);
+    expect((await world.pool.query(`select kind, state from crowds`)).rows).toEqual([
+      { kind: 'resume', state: 'done' }
+    ]);
+  });
+
+  it('paused again before anybody has been told, goes on missing', async () => {
+    const [p] = await addPeople(world.pool, [reachable('p')]);
+    await live(
+      world,
+      journey([mail('a'), wait('w', 'P3D')], {
+        leaveWhen: [{ when: { happening: 'tag_added', tag: 'gone' }, reason: 'gone' }]
+      })
+    );
+    await tag([p!]);
+    await skipTo(world, MONDAY);
+    await brake(world.pool, 'try', 'pause', 'Nuala');
+    await tag([p!], 'gone');
+    await skipTo(world, MONDAY + HOUR);
+    await brake(world.pool, 'try', 'resume', 'Nuala');
+    await workCrowd(world.pool, world.engine.plans.settings);
+    await brake(world.pool, 'try', 'pause', 'Nuala');
+    await skipTo(world, MONDAY + 2 * HOUR);
+    expect((await said(p!)).filter((line) => /left/.test(line))).toEqual([]);
+    await brake(world.pool, 'try', 'resume', 'Nuala');
+    await skipTo(world, MONDAY + 3 * HOUR);
+    expect((await said(p!)).filter((line) => /left/.test(line))).toEqual(['try left gone']);
+  });
+
   it('lets in on going on those who would have got in; by hand it refuses and says why', async () => {
     const [p, q] = await addPeople(world.pool, [reachable('p'), reachable('q', (x) => void x.fields.delete('phone'))]);
     await live(world, journey(lane));
@@ -132,4 +186,72 @@ it('all sending stops at once, the clock goes on, and what waited goes out when 
   expect(await halted(world.pool)).toMatchObject({ since: null, waiting: 0 });
   const { rows } = await world.pool.query<{ what: string }>('select what from acts order by id');
   expect(rows.map((r) => r.what)).toEqual(['stop-sending', 'go-on-sending']);
+});
+
+describe('holds at once, whatever is under way:', () => {
+  /** Somebody else's transaction that holds something, until it is let go. */
+  async function holding(sql: string): Promise<() => Promise<void>> {
+    const db = await world.pool.connect();
+    await db.query('begin');
+    await db.query(sql);
+    return async () => {
+      await db.query('rollback');
+      db.release();
+    };
+  }
+  const stateOf = async (): Promise<unknown> =>
+    (await world.pool.query<{ state: string }>(`select state from journeys where key = 'try'`)).rows[0]?.state;
+
+  it.each(['pause', 'close', 'end'] as const)('a long batch, for %s', async (act) => {
+    await live(world, journey([mail('a')]));
+    const letGo = await holding(`select pg_advisory_xact_lock_shared(${BATCHES_LOCK})`);
+    const done = brake(world.pool, 'try', act, 'Nuala');
+    await expect.poll(stateOf).not.toBe('live');
+    expect(await done).toBe(true);
+    await letGo();
+  });
+
+  it.each<[string, string, () => Promise<unknown>]>([
+    [
+      'settings whose segments everybody is counted for',
+      'lock table people in access exclusive mode',
+      () =>
+        saveSettings(world.pool, { format: SETTINGS_FORMAT, segments: [{ name: 's', when: { tag: 'in' } }] }, 'Nuala')
+    ],
+    [
+      'a journey that goes live for those there are',
+      'lock table person_tags in access exclusive mode',
+      async () => {
+        const { rows } = await world.pool.query<{ draft_revision: number }>(
+          `select draft_revision from journeys where key = 'try'`
+        );
+        return setLive(world.pool, 'try', rows[0]!.draft_revision, 'Nuala');
+      }
+    ],
+    [
+      'a field called otherwise for everybody',
+      'lock table people in access exclusive mode',
+      () => rename(world.pool, 'field', 'seat', 'place', 'Nuala')
+    ]
+  ])('%s', async (_, hold, long) => {
+    await live(world, journey([mail('a')], { entry: { on: [{ happening: 'tag_added', tag: 'in' }], existing: true } }));
+    await world.pool.query(`update journeys set draft = jsonb_set(draft, '{name}', '"Another"'), name = 'Another'`);
+    const letGo = await holding(hold);
+    const under = long();
+    // It is there, and waits for what is held.
+    await expect
+      .poll(
+        async () =>
+          (
+            await world.pool.query(
+              `select from pg_stat_activity where wait_event_type = 'Lock' and datname = current_database()`
+            )
+          ).rowCount
+      )
+      .toBe(1);
+    expect(await halt(world.pool, true, 'Nuala')).toBe(true);
+    await world.pool.query(`update journeys set state = 'paused' where key = 'try'`);
+    await letGo();
+    await under;
+  });
 });

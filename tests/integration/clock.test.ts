@@ -1,10 +1,13 @@
 /** The practice clock: from due instant to due instant, never past work, stopped when asked. And sessions. */
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { createUser, signIn, signOut, userOf } from '../../server/access/sessions.ts';
 import { now, readClock, setPracticeClock } from '../../server/clock/clock.ts';
 import { askSkip, latestSkip, runAskedSkip, settle, SkipError, stopSkip } from '../../server/clock/skip.ts';
 import { migrate } from '../../server/db/migrate.ts';
-import { isUnavailable, transaction } from '../../server/db/pool.ts';
+import { isUnavailable, longTransaction, transaction, type Db } from '../../server/db/pool.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { DAYS, journey, mail, MONDAY, reachable, wait } from '../make.ts';
 import { freePort } from '../../bin/postgres.ts';
@@ -134,6 +137,31 @@ describe('sessions', () => {
 
 describe('the database', () => {
   it('is migrated once', async () => expect(await migrate(world.pool)).toEqual([]));
+  it('is migrated one file after the other; a file that was changed afterwards is refused by its name', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'ambulo-migrations-'));
+    const write = (name: string, sql: string): void => writeFileSync(join(folder, name), sql);
+    write('9001_one.sql', 'create table one (n integer);');
+    write('9002_two.sql', 'create table two (n integer); select 1 / 0;');
+    await expect(migrate(world.pool, folder)).rejects.toThrow('division by zero');
+    // What came before stands; of the one that failed nothing does.
+    const there = (name: string): Promise<unknown> =>
+      world.pool.query(`select to_regclass($1) is not null as there`, [name]).then((r) => r.rows[0]);
+    expect([await there('one'), await there('two')]).toEqual([{ there: true }, { there: false }]);
+    write('9002_two.sql', 'create table two (n integer);');
+    expect(await migrate(world.pool, folder)).toEqual(['9002_two.sql']);
+    // One that was applied before checksums were kept is known by what it is today.
+    await world.pool.query(`update migrations set checksum = null where name = '9001_one.sql'`);
+    expect(await migrate(world.pool, folder)).toEqual([]);
+    write('9001_one.sql', 'create table one (n bigint);');
+    await expect(migrate(world.pool, folder)).rejects.toThrow('9001_one.sql is not what was applied');
+    rmSync(folder, { recursive: true });
+  });
+  it('lets no statement run for ever, but one that says so', async () => {
+    const longest = (db: Db): Promise<unknown> => db.query('show statement_timeout').then((r) => r.rows[0]);
+    expect(await longest(world.pool)).toEqual({ statement_timeout: '1min' });
+    expect(await longTransaction(world.pool, longest)).toEqual({ statement_timeout: '1h' });
+    expect(await longest(world.pool)).toEqual({ statement_timeout: '1min' });
+  });
 
   it('takes back all of a transaction that throws', async () => {
     await expect(

@@ -15,7 +15,8 @@
     midnight: 'Segments are being looked at',
     move: 'Those inside are going over to the new version',
     end: 'Everybody is leaving',
-    change: 'People are being taken out'
+    change: 'People are being taken out',
+    resume: 'Those inside hear of what happened meanwhile'
   };
 </script>
 
@@ -27,8 +28,10 @@
           >from {format.dateTime(c.begins_at)} on</span
         >{/if}
     </p>
-    <progress max={c.total} value={c.asked}>{Math.round((100 * c.asked) / c.total)} %</progress>
-    {#if c.kind !== 'end'}
+    <progress max={Math.max(1, c.total)} value={c.asked}
+      >{Math.round((100 * c.asked) / Math.max(1, c.total))} %</progress
+    >
+    {#if c.kind !== 'end' && c.kind !== 'resume'}
       <form method="post" action="?/crowd" use:enhance>
         <input type="hidden" name="id" value={c.id} />
         <input type="hidden" name="stop" value={c.state === 'stopped' ? '0' : '1'} />
