@@ -247,7 +247,7 @@ export async function settle(
             (select max(error) from (select error from errands where ${ERRAND_HOLDS} limit 100) as e)
           )) as why,
           least(
-            (select min(next_at) from agenda g where ${NOT_ASIDE}),
+            (select next_at from agenda g where next_at is not null and ${NOT_ASIDE} order by next_at limit 1),
             (select min(try_at) from messages where state in ('queued', 'sending') and try_at > $1)
           ) as next`,
       values: [ts(now)]

@@ -194,9 +194,11 @@ export async function nextOf(
   const parameters = new Parameters([after, HELD_AGAINST, portion]);
   const asked: AskedAt = { at, workspace, zones: await knownZones(db) };
   const { sql, sure } = selectionSql(selection, asked, parameters, true);
+  // Those who were ticked are read, and not everybody there is.
+  const among = selection.ids ? `and id = any(${parameters.add(selection.ids)}::bigint[])` : '';
   const { rows } = await db.query<{ id: number | null; sure: boolean; held: number; end: number | null }>(
     `with next as materialized (
-       select * from people where id > $1 order by id limit $2
+       select * from people where id > $1 ${among} order by id limit $2
      ), found as (
        select id, ${sure} as sure from next as p where ${sql} order by id limit $3
      )

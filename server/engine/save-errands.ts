@@ -10,7 +10,13 @@ import type { BatchRecord } from './save.ts';
 
 const PRIORITIES = { high: 0, normal: 1, low: 2 } as const;
 
-export async function saveErrands(db: Db, plans: PlanBook, { errands }: Pick<BatchRecord, 'errands'>): Promise<void> {
+/** `zone`: the workspace's. */
+export async function saveErrands(
+  db: Db,
+  plans: PlanBook,
+  { errands }: Pick<BatchRecord, 'errands'>,
+  zone: string
+): Promise<void> {
   if (!errands.length) return;
   const all = errands.map(({ person, version, errand: e }) => {
     const journey = plans.idOf(e.journey);
@@ -20,13 +26,14 @@ export async function saveErrands(db: Db, plans: PlanBook, { errands }: Pick<Bat
       person,
       version,
       journey,
-      plan,
       at: ts(e.at),
       instant: e.at,
       of: plan.byKey.get(e.step)?.step
     };
   });
-  const tasks = all.flatMap((row) => (row.of?.kind === 'task' ? [{ ...row, ...taskColumns(row.of, row) }] : []));
+  const tasks = all.flatMap((row) =>
+    row.of?.kind === 'task' ? [{ ...row, ...taskColumns(row.of, row.instant, zone) }] : []
+  );
   if (tasks.length) {
     await db.query({
       name: 'save-tasks',
@@ -79,10 +86,11 @@ export async function saveErrands(db: Db, plans: PlanBook, { errands }: Pick<Bat
   await notify(db, 'outbox');
 }
 
-/** What a task says, when it is due: `due` is counted in the journey's zone, else the workspace's UTC day. */
+/** What a task says, and when it is due: counted in the workspace's zone, whose days colleagues work by. */
 function taskColumns(
   step: TaskStep,
-  { plan, instant }: { plan: { document: { zone?: string | undefined } }; instant: number }
+  instant: number,
+  zone: string
 ): {
   title: string;
   what: string;
@@ -99,6 +107,6 @@ function taskColumns(
     note: step.text ?? null,
     assignee: step.to ?? 'owner',
     awaited: step.await !== undefined,
-    due: step.due === undefined ? null : ts(addDuration(plan.document.zone ?? 'UTC', instant, duration(step.due)))
+    due: step.due === undefined ? null : ts(addDuration(zone, instant, duration(step.due)))
   };
 }

@@ -63,7 +63,7 @@ export async function saveBatch(db: Db, plans: PlanBook, batch: BatchRecord, zon
   await saveTrail(db, plans, batch);
   await saveHappenings(db, plans, batch);
   await saveMessages(db, plans, batch);
-  await saveErrands(db, plans, batch);
+  await saveErrands(db, plans, batch, zone);
   await saveFacts(db, batch);
   await saveAgendas(db, batch);
   await saveReactions(db, batch, counts);

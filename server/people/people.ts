@@ -324,13 +324,16 @@ export async function personPage(db: Db, id: number): Promise<PersonPage | null>
     db.query<PersonPage['walks'][number]>(
       `select w.id, j.name as journey, j.key, w.version, w.state, w.step, w.standing, w.due_at as due, w.entered_at as entered,
          w.ended_at as ended, w.reason, w.goal_reached as goal
-       from walks w join journeys j on j.id = w.journey_id where w.person_id = $1 order by w.id desc`,
+       from walks w join journeys j on j.id = w.journey_id where w.person_id = $1 order by w.id desc limit ${LINES}`,
       [id]
     ),
     db.query<TimelineLine>(TIMELINE, [id])
   ]);
   return { ...person, walks: walks.rows, timeline: timeline.rows };
 }
+
+/** Lines of a timeline: of each kind no more are read, however much somebody did. */
+const LINES = 500;
 
 /** Trail and happenings as one timeline, newest first. What the engine records about its own steps stands in the trail already. */
 const TIMELINE = `
@@ -340,41 +343,64 @@ const TIMELINE = `
       'state', m.state, 'error', m.error, 'attempts', m.attempts,
       'trouble', m.trouble, 'copies', ${copiesOf('m')}, 'nextTry', case when m.state = 'queued' then floor(extract(epoch from m.not_before) * 1000) end) end as message
   from (
-    select 't' || id as id, id as place, 0 as after, record, at, what, detail, journey_id, step, walk_id, person_id, null::bigint as message_id
-    from trail where person_id = $1
+    (
+      select 't' || id as id, id as place, 0 as after, record, at, what, detail, journey_id, step, walk_id, person_id, null::bigint as message_id
+      from trail where person_id = $1
+      order by id desc limit ${LINES}
+    )
     union all
-    select 'h' || id, id, 1, record, at, name, data, journey_id, step, walk_id, person_id, message_id
-    from happenings
-    where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'resumed', 'look', 'move', 'end', 'hurry', 'delivered')
+    (
+      select 'h' || id, id, 1, record, at, name, data, journey_id, step, walk_id, person_id, message_id
+      from happenings
+      where person_id = $1 and source <> 'engine' and name not in ('set', 'enter', 'existing', 'resumed', 'look', 'move', 'end', 'hurry', 'delivered')
+      order by id desc limit ${LINES}
+    )
     union all
-    select 'h' || id, id, 1, record, at, name, data, journey_id, step, null, person_id, null
-    from happenings
-    where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed', 'field_refused', 'points_given')
-      -- What a walk set off stands in its trail already.
-      and not data ? 'cause'
+    (
+      select 'h' || id, id, 1, record, at, name, data, journey_id, step, null, person_id, null
+      from happenings
+      where person_id = $1 and source = 'engine' and name in ('tag_added', 'tag_removed', 'consent_changed', 'field_changed', 'field_refused', 'points_given')
+        -- What a walk set off stands in its trail already.
+        and not data ? 'cause'
+      order by id desc limit ${LINES}
+    )
     union all
-    select 'c' || m.id || '/' || c.place, m.id, 2, null, (c.copy ->> 'at')::timestamptz, 'copied', c.copy - 'at', m.journey_id, m.step,
-      null, m.person_id, m.id
-    from messages m cross join lateral jsonb_array_elements(m.copies) with ordinality as c (copy, place)
-    where m.person_id = $1 and m.copies is not null
+    (
+      select 'c' || m.id || '/' || c.place, m.id, 2, null, (c.copy ->> 'at')::timestamptz, 'copied', c.copy - 'at', m.journey_id, m.step,
+        null, m.person_id, m.id
+      from messages m cross join lateral jsonb_array_elements(m.copies) with ordinality as c (copy, place)
+      where m.person_id = $1 and m.copies is not null
+      order by m.id desc limit ${LINES}
+    )
     union all
-    select 'n' || id, id, 2, null, at, 'note', jsonb_build_object('words', words, 'by', by, 'note', id), null, null, null, person_id, null
-    from person_notes where person_id = $1
+    (
+      select 'n' || id, id, 2, null, at, 'note', jsonb_build_object('words', words, 'by', by, 'note', id), null, null, null, person_id, null
+      from person_notes where person_id = $1
+      order by id desc limit ${LINES}
+    )
     union all
-    select 'k' || id, id, 2, null, created_at, 'task', jsonb_strip_nulls(jsonb_build_object('title', title, 'by', made_by, 'done', done_by)),
-      null, null, null, person_id, null
-    from tasks where person_id = $1 and made_by is not null
+    (
+      select 'k' || id, id, 2, null, created_at, 'task', jsonb_strip_nulls(jsonb_build_object('title', title, 'by', made_by, 'done', done_by)),
+        null, null, null, person_id, null
+      from tasks where person_id = $1 and made_by is not null
+      order by id desc limit ${LINES}
+    )
     union all
-    select 'a' || id, id, 2, null, at, 'answered', jsonb_strip_nulls(jsonb_build_object('text', body, 'by', by, 'state', state, 'error', error)),
-      null, null, null, person_id, null
-    from answers where person_id = $1
+    (
+      select 'a' || id, id, 2, null, at, 'answered', jsonb_strip_nulls(jsonb_build_object('text', body, 'by', by, 'state', state, 'error', error)),
+        null, null, null, person_id, null
+      from answers where person_id = $1
+      order by id desc limit ${LINES}
+    )
+    -- No more than are shown are looked up.
+    order by at desc, record desc nulls first, after desc, place desc limit ${LINES}
   ) l
   left join journeys j on j.id = l.journey_id
   left join errands e on l.what in ('called', 'notified') and e.person_id = l.person_id and e.walk_id = l.walk_id
     and e.step = l.step and e.record = l.record
-  left join messages m on m.person_id = l.person_id
+  left join lateral (select * from messages m where m.person_id = l.person_id and m.id = case l.what
     -- A step in a loop sends several times: each line is of one of them.
-    and (m.id = l.message_id or (l.what = 'sent' and m.walk_id = l.walk_id and m.step = l.step
-      and (l.record is null or m.record = l.record)))
-  order by l.at desc, l.record desc nulls first, l.after desc, l.place desc
-  limit 500`;
+    when 'sent' then (select x.id from messages x where x.person_id = l.person_id and x.walk_id = l.walk_id and x.step = l.step
+      and (l.record is null or x.record = l.record) order by x.id limit 1)
+    else l.message_id end offset 0) m on true
+  order by l.at desc, l.record desc nulls first, l.after desc, l.place desc`;

@@ -128,16 +128,16 @@ export async function peopleOf(
     which = `exists (select from trail t where t.person_id = w.person_id and t.walk_id = w.id and t.journey_id = w.journey_id
       and t.step = $6 and t.what = 'took' and t.detail ->> 'lane' = $7)`;
   }
-  const { rows } = await db.query<StandingPerson & { total: number }>(
+  const { rows } = await db.query<StandingPerson>(
     `with found as (
-       select w.person_id, w.id, w.due_at, w.standing, count(*) over () as total, w.entered_at
+       select w.person_id, w.id, w.due_at, w.standing, w.entered_at
        from walks w
        where w.journey_id = $1 and ($2::integer is null or w.version = $2) and ${which}
        order by w.entered_at desc, w.person_id
        limit $3
      )
      select p.id, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
-       coalesce(p.email, p.phone) as address, p.fields -> $4 as field, f.due_at as due, f.standing, f.total,
+       coalesce(p.email, p.phone) as address, p.fields -> $4 as field, f.due_at as due, f.standing,
        (select max(at) from trail t where t.person_id = p.id and t.walk_id = f.id) as since,
        (select points from scores s where s.person_id = p.id and s.score = $5) as score,
        a.did as "lastDid", a.did_at as "lastDidAt"
@@ -147,5 +147,26 @@ export async function peopleOf(
      order by f.entered_at desc, p.id`,
     values
   );
-  return { people: rows, total: rows[0]?.total ?? 0, shown };
+  return {
+    people: rows,
+    total: rows.length < most ? rows.length : await totalOf(db, journeyId, version, query),
+    shown
+  };
+}
+
+/** How many that are, as they are counted. */
+async function totalOf(db: Db, journeyId: number, version: number | null, query: PeopleQuery): Promise<number> {
+  const [step, what, lane] =
+    query.on === 'all'
+      ? ['', 'walking', '']
+      : query.on === 'lane'
+        ? [query.step, 'took', query.lane]
+        : [query.step, 'standing', ''];
+  const { rows } = await db.query<{ n: number }>({
+    name: 'people-there',
+    text: `select coalesce(sum(n), 0) as n from counters
+      where journey_id = $1 and day = '${ALL_DAYS}' and ($2::integer is null or version = $2) and step = $3 and what = $4 and lane = $5`,
+    values: [journeyId, version, step, what, lane]
+  });
+  return rows[0]?.n ?? 0;
 }

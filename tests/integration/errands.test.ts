@@ -65,6 +65,17 @@ describe('tasks', () => {
     expect((await tasks(world.pool, 'done', [])).tasks[0]).toMatchObject({ doneBy: 'Nuala', outcome: 'reached' });
   });
 
+  it('is due by the days of the workspace, whatever the zone of its journey', async () => {
+    await world.pool.query(`update workspace set zone = 'America/New_York'`);
+    // The night in between is an hour short there, and nowhere else.
+    await skipTo(world, Date.UTC(2027, 2, 13, 12));
+    await addPeople(world.pool, [reachable('1')]);
+    await live(world, journey([ring({ due: 'P1D' })], { zone: 'Asia/Tokyo' }));
+    await askEntry(world.pool, [1], 'try', 'test');
+    await settle(world.engine, false);
+    const { rows } = await world.pool.query<{ due_at: number }>('select due_at from tasks');
+    expect(rows).toEqual([{ due_at: Date.UTC(2027, 2, 14, 11) }]);
+  });
   it('done by two at once, it is done once', async () => {
     await enter([ring()]);
     const { tasks: all } = await tasks(world.pool, 'all', []);
