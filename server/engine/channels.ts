@@ -53,17 +53,23 @@ export const alikeness = (error: string): string =>
     300
   );
 
-/** Notes refusals that are a matter of ours. True where sending has just stopped. */
-export async function noteRefusals(db: Db, channel: Channel, errors: string[]): Promise<boolean> {
-  const last = errors.at(-1);
+/** What is in the way of everybody's messages: it refuses us, or there is no answer to be had. */
+export interface Matter {
+  is: 'ours' | 'away';
+  error: string;
+}
+
+/** Notes what is a matter of ours. True where sending has just stopped. */
+export async function noteRefusals(db: Db, channel: Channel, all: Matter[]): Promise<boolean> {
+  const last = all.at(-1);
   if (last === undefined) return false;
-  const matter = alikeness(last);
-  const alike = errors.filter((e) => alikeness(e) === matter).length;
+  const matter = alikeness(last.error);
+  const alike = all.filter((m) => alikeness(m.error) === matter).length;
   const { rows } = await db.query<{ stopped: boolean }>({
     name: 'note-refusals',
     text: `
       update channels c
-      set matter = $2, alike = case when c.matter = $2 then c.alike + $3 else $3 end,
+      set matter = $2, matter_is = $4, alike = case when c.matter = $2 then c.alike + $3 else $3 end,
         stopped_at = case when c.stopped_at is not null then c.stopped_at
           when (case when c.matter = $2 then c.alike + $3 else $3 end) >= ${ALIKE} then clock_timestamp() end,
         next_probe = case when c.stopped_at is null then clock_timestamp() + interval '5 seconds' else c.next_probe end,
@@ -71,7 +77,7 @@ export async function noteRefusals(db: Db, channel: Channel, errors: string[]): 
       from (select channel, stopped_at as before from channels where channel = $1 for update) as b
       where c.channel = b.channel
       returning c.stopped_at is not null and b.before is null as stopped`,
-    values: [channel, matter, alike]
+    values: [channel, matter, alike, last.is]
   });
   return rows[0]?.stopped ?? false;
 }
@@ -116,6 +122,7 @@ export async function resume(db: Db, channel: Channel): Promise<boolean> {
 export interface StoppedChannel {
   channel: Channel;
   matter: string;
+  is: Matter['is'];
   /** UTC ms, of the machine's clock. */
   since: number;
   /** When one message is tried next, UTC ms of the machine's clock. */
@@ -131,7 +138,7 @@ export async function stoppedChannels(db: Db, now: string | null): Promise<Stopp
   const { rows } = await db.query<StoppedChannel>({
     name: 'stopped-channels',
     text: `
-      select c.channel, c.matter, c.stopped_at as since, c.next_probe as "nextProbe",
+      select c.channel, c.matter, c.matter_is as is, c.stopped_at as since, c.next_probe as "nextProbe",
         (select count(*) from (
           select from messages m
           where m.channel = c.channel and m.state in ('queued', 'sending') and m.try_at <= $1

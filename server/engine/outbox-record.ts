@@ -163,8 +163,10 @@ async function recordIn(db: Db, channel: Channel, outcomes: Outcome[]): Promise<
     counts.flow(first.now, `gone-${channel}`, gone);
     await counts.save(db);
   }
-  const refused = rows.filter((r) => r.trouble === 'ours' || r.trouble === 'away').map((r) => r.error ?? '');
-  await noteRefusals(db, channel, refused);
+  const matters = rows.flatMap(({ trouble, error }) =>
+    trouble === 'ours' || trouble === 'away' ? [{ is: trouble, error: error ?? '' }] : []
+  );
+  await noteRefusals(db, channel, matters);
   await changed(db, {
     journeys: rows.map((r) => r.journey_id),
     people: [...new Set(rows.map((r) => r.person_id))],

@@ -26,6 +26,9 @@ export interface Hour {
   sms: number;
 }
 
+/** Errors of a line that was there and broke. */
+const BREAKS_OFF = /closed unexpectedly|socket close|ECONNRESET|EPIPE|hang up/i;
+
 export interface Need {
   kind:
     'aside' | 'matter' | 'failure' | 'finding' | 'reply' | 'retry' | 'stray' | 'task' | 'live-at' | 'round' | 'doubt';
@@ -232,10 +235,9 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
   }
   for (const m of matters) {
     const server = m.channel === 'email' ? 'The mail server' : 'The SMS gateway';
-    const away = /cannot be reached|ECONN|ETIMEDOUT|EHOST|ENOTFOUND|Greeting|timeout/i.test(m.matter);
     needs.push({
       kind: 'matter',
-      title: `${server} ${away ? 'cannot be reached' : 'refuses us'}`,
+      title: `${server} ${m.is === 'ours' ? 'refuses us' : BREAKS_OFF.test(m.matter) ? 'breaks off before it answers' : 'cannot be reached'}`,
       detail: `${m.matter} · ${plural(m.waiting, 'message waits', 'messages wait')}${m.waiting >= MOST_COUNTED ? ', or more' : ''}; none is lost. One is tried now and then, and sending goes on by itself once it is mended.`,
       action: { name: 'resume', value: m.channel, label: 'Send now' }
     });

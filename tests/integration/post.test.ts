@@ -1,6 +1,6 @@
 /** Handing messages over: what arrives, what is tried again, what an answer means, what is never sent twice. */
 import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { createServer } from 'node:net';
+import { createServer, type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
@@ -13,6 +13,7 @@ import { startPostbox } from '../../standins/postbox.ts';
 import { runBatch } from '../../server/engine/batch.ts';
 import { liftMany, settleDoubt, suppressionGroups } from '../../server/engine/doubts.ts';
 import { alikeness, resume } from '../../server/engine/channels.ts';
+import { openMailer } from '../../server/mail/smtp.ts';
 import { messageKey, readMessageKey } from '../../server/engine/message-id.ts';
 import { backoff, MOST_TRIES } from '../../server/engine/outbox-record.ts';
 import { clicked } from '../../server/intake/intake.ts';
@@ -418,6 +419,29 @@ describe('a server that will not have our mail', () => {
     expect(world.postbox.mails).toHaveLength(20);
     expect((await messages()).filter((m) => m.state !== 'sent')).toMatchObject([{ state: 'queued', trouble: 'ours' }]);
     expect((await today(world.pool)).needs.filter((n) => n.kind === 'matter')).toEqual([]);
+  });
+
+  it('that takes mails and breaks off is told so, and not that it refuses us', async () => {
+    // It answers all but the end of a mail.
+    const server = createServer((socket) => {
+      socket.on('error', () => undefined).write('220 there\r\n');
+      let data = false;
+      socket.on('data', (piece) => {
+        if (data) return void (String(piece).endsWith('\r\n.\r\n') && socket.destroy());
+        data = /^DATA/i.test(String(piece));
+        socket.write(data ? '354 go on\r\n' : '250 fine\r\n');
+      });
+    });
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+    const mailer = openMailer({ url: `smtp://127.0.0.1:${(server.address() as AddressInfo).port}` });
+    world.engine.post.mailer = mailer;
+    await enterMany(40, mail('a'));
+    for (let n = 0; n < 3; n++) await dispatch(world);
+    const [need] = (await today(world.pool)).needs.filter((n) => n.kind === 'matter');
+    expect(need!.title).toBe('The mail server breaks off before it answers');
+    expect(need!.detail).toContain('40 messages wait');
+    mailer.close();
+    server.close();
   });
 
   it('that is away uses up no tries', async () => {
