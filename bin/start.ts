@@ -155,8 +155,8 @@ export async function start({
       HANDSET_PORT: String(ports.handset),
       PASSERS_BY_PORT: String(ports.passersBy),
       STANDINS_DIR: standinsDir,
-      // What a demo's journeys may call on this machine: a receiver that somebody starts beside it, and nothing of ours.
-      CALL_ALLOWED: process.env['CALL_ALLOWED'] ?? '127.0.0.1:8080',
+      // Of this machine a journey's steps may call Postbox, which takes what is posted to /hook, and what whoever starts this names.
+      CALL_ALLOWED: [`127.0.0.1:${ports.postbox}`, process.env['CALL_ALLOWED'] ?? ''].join(','),
       ...(visitorsFrom === undefined
         ? {}
         : { VISITORS_FROM: String(visitorsFrom), VISITORS_FILE: join(root, 'demo/people.csv') })

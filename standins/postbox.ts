@@ -66,6 +66,14 @@ const answered = z.object({
   at: z.iso.datetime()
 });
 const followed = z.object({ url: z.string().max(5000) });
+/** Who handed a mail in where servers are in between: as the first of them writes it (RFC 5321, 4.4), to the second. */
+function senderOf(headers: readonly { key: string; line: string }[]): { name: string; at: number } | null {
+  const first = headers.findLast((h) => h.key === 'received')?.line ?? '';
+  const name = /from (\S+)/.exec(first)?.[1];
+  const at = Date.parse(first.slice(first.lastIndexOf(';') + 1).replace(/\([^)]*\)/g, ''));
+  return name && Number.isFinite(at) ? { name, at } : null;
+}
+
 const troubled = z.object({
   code: z.number().int().min(400).max(599).nullable(),
   words: z.string().max(200).optional(),
@@ -107,7 +115,7 @@ export async function startPostbox(
       const { mailFrom, rcptTo } = session.envelope;
       simpleParser(stream, { skipTextToHtml: true, skipHtmlToText: true }).then(
         (mail) => {
-          const sender = { name: session.hostNameAppearsAs || '', at: Date.now() };
+          const sender = senderOf(mail.headerLines) ?? { name: session.hostNameAppearsAs || '', at: Date.now() };
           const problem = refuse();
           if (problem) return done(problem);
           const answer = (error?: Error | null): void => void setTimeout(() => done(error), delay);
