@@ -145,5 +145,16 @@ export default ts.config(
       ]
     }
   },
+  {
+    // What only the types can tell: a promise that nobody waits for, a case that nobody thought of.
+    files: ['**/*.ts'],
+    ignores: ['**/*.svelte.ts'],
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      '@typescript-eslint/no-floating-promises': 'error',
+      '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { arguments: false, attributes: false } }],
+      '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }]
+    }
+  },
   { files: ['**/*.test.ts', 'tests/**/*.ts'], rules: { '@typescript-eslint/no-non-null-assertion': 'off' } }
 );

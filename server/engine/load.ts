@@ -1,7 +1,6 @@
 /** Loads what a batch's people need, in a few set queries: facts by what the plans at hand ask. */
 import { presentName, type Renamed } from '../../core/journey/names.ts';
 import type { Channel, ConsentState, FieldValue } from '../../core/person/values.ts';
-import type { Happening } from '../../core/person/happening.ts';
 import { restoreState, type KeptState } from '../../core/person/kept.ts';
 import type { Input } from '../../core/person/world.ts';
 import type { Subject } from '../../core/person/subject.ts';

@@ -40,7 +40,7 @@ export function readAllowed(text: string): Allowed[] {
     if (!entry) return [];
     const [, six, four, port] = ENTRY.exec(entry) ?? [];
     const network = (six ?? four ?? '').split('/');
-    const address = network[0]!;
+    const address = network[0] ?? '';
     if (!isIP(address) || !port || Number(port) < 1 || Number(port) > 65_535 || network.length > 2)
       throw new Error(
         `expected an address or network with its port, as "10.1.2.3:8080", "10.2.0.0/16:443" or "[fd00::5]:8080", not "${entry}"`

@@ -472,7 +472,7 @@ it(
   async () => {
     for (let n = 0; n < ROUNDS; n++) await round(n);
   },
-  480_000 * ROUNDS
+  1_800_000 * ROUNDS
 );
 
 it.runIf(REAL && hasPostfix())(
@@ -483,5 +483,5 @@ it.runIf(REAL && hasPostfix())(
     line = await cutLine(real.port, draw);
     await round(ROUNDS);
   },
-  480_000
+  1_800_000
 );
