@@ -1,6 +1,7 @@
 import { sveltekit } from '@sveltejs/kit/vite';
 import type { Plugin as PostcssPlugin } from 'postcss';
 import { defineConfig } from 'vitest/config';
+import { LongestFirst } from './tests/longest-first.ts';
 
 /**
  * Carbon's stylesheet declares its typeface at a content network. The
@@ -16,16 +17,23 @@ const dropForeignFonts: PostcssPlugin = {
   }
 };
 
+/** Tests that kill what runs, and mostly wait for it to come back; each starts what it needs by itself. */
+const OUTAGES = ['faults', 'processes', 'cluster'].map((name) => `tests/integration/${name}.test.ts`);
+
 export default defineConfig({
   plugins: [sveltekit()],
   css: { postcss: { plugins: [dropForeignFonts] } },
   server: { host: '127.0.0.1' },
   test: {
+    sequence: { sequencer: LongestFirst },
     projects: [
       {
         extends: true,
         test: {
           name: 'unit',
+          // Nothing that they import keeps anything of one test for another.
+          pool: 'threads',
+          isolate: false,
           include: ['{core,server,standins,src,bin}/**/*.test.ts'],
           environment: 'node',
           // Commands are started as processes of their own, on machines that do other things as well.
@@ -37,10 +45,22 @@ export default defineConfig({
         test: {
           name: 'integration',
           include: ['tests/integration/**/*.test.ts'],
+          exclude: OUTAGES,
           environment: 'node',
           globalSetup: ['tests/integration/setup.ts'],
           // Each test has a database of its own; two files at a time, as there are cores.
           maxWorkers: 2,
+          testTimeout: 60_000,
+          hookTimeout: 60_000
+        }
+      },
+      {
+        extends: true,
+        test: {
+          name: 'faults',
+          include: OUTAGES,
+          environment: 'node',
+          maxWorkers: 1,
           testTimeout: 60_000,
           hookTimeout: 60_000
         }

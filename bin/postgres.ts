@@ -122,7 +122,8 @@ export async function startCluster({ dir, port, careless = false, again }: Clust
     `checkpoint_timeout = '15min'`,
     `wal_compression = 'lz4'`,
     `log_min_messages = 'warning'`,
-    ...(careless ? ['fsync = off', 'synchronous_commit = off', 'full_page_writes = off'] : [])
+    // Hundreds of databases come and go in a test run: tidying them up would be most of the work.
+    ...(careless ? ['fsync = off', 'synchronous_commit = off', 'full_page_writes = off', 'autovacuum = off'] : [])
   ];
   writeOwned(join(data, 'postgresql.auto.conf'), settings.join('\n') + '\n', user);
   await endOneLeftRunning(bin, data, as);

@@ -69,7 +69,8 @@ async function isFree(port: number): Promise<boolean> {
   });
 }
 
-async function choosePorts(wanted: Ports | undefined, say: (line: string) => void): Promise<Ports> {
+/** Ports that nobody listens on, those that are wanted first. */
+export async function choosePorts(wanted: Ports | undefined, say: (line: string) => void): Promise<Ports> {
   const names = ['web', 'database', 'smtp', 'postbox', 'handset', 'passersBy', 'mailIn'] as const;
   const chosen = {} as Ports;
   for (const name of names) {

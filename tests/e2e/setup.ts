@@ -1,54 +1,94 @@
-/** Starts a world for each worker of the tests, with three weeks of the demo's history, and signs in to each. */
-import { mkdtempSync, rmSync } from 'node:fs';
+/** Starts a world for each worker of the tests, with three weeks of the demo's history, lived through once, and signs in to each. */
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium } from '@playwright/test';
-import { start, type Running } from '../../bin/start.ts';
+import { choosePorts, start, type Ports, type Running } from '../../bin/start.ts';
 import { DEMO_START, loadDemo } from '../../demo/load.ts';
 import config from '../../playwright.config.ts';
 
 const DAY = 86_400_000;
 
 export default async function setup(): Promise<() => Promise<void>> {
-  const worlds = await Promise.allSettled(Array.from({ length: Number(config.workers) }, () => open()));
+  const count = Number(config.workers);
+  const first = await live();
+  const dirs = [first.dir];
+  const started: World[] = [];
   const stop = async (): Promise<void> => {
-    await Promise.all(worlds.map((w) => (w.status === 'fulfilled' ? w.value.close() : undefined)));
+    await Promise.all(started.map((w) => w.stop()));
+    for (const dir of dirs) rmSync(dir, { recursive: true, force: true });
   };
-  const broken = worlds.find((w) => w.status === 'rejected');
-  if (broken) {
+  try {
+    for (let i = 1; i < count; i++) {
+      const dir = newFolder();
+      dirs.push(dir);
+      // With its owners: the database's files are another user's.
+      execFileSync('cp', ['-a', `${first.dir}/.`, dir]);
+    }
+    const all = await Promise.allSettled(dirs.map((dir) => open(dir, first)));
+    for (const world of all) if (world.status === 'fulfilled') started.push(world.value);
+    const broken = all.find((w) => w.status === 'rejected');
+    if (broken) throw broken.reason;
+  } catch (error) {
     // What was started ends with the tests, also when they cannot begin.
     await stop();
-    throw broken.reason;
+    throw error;
   }
-  process.env['AMBULO_WORLDS'] = JSON.stringify(worlds.map((w) => (w.status === 'fulfilled' ? w.value.env : {})));
+  process.env['AMBULO_WORLDS'] = JSON.stringify(started.map((w) => w.env));
   return stop;
 }
 
 interface World {
   env: Record<string, string | undefined>;
-  close(): Promise<void>;
+  stop(): Promise<void>;
 }
 
-async function open(): Promise<World> {
-  const dir = mkdtempSync(join(tmpdir(), 'ambulo-e2e-'));
-  const root = join(import.meta.dirname, '../..');
+const newFolder = (): string => mkdtempSync(join(tmpdir(), 'ambulo-e2e-'));
+const ROOT = join(import.meta.dirname, '../..');
+const startIn = (dir: string, ports?: Ports): Promise<Running> =>
+  start({
+    root: ROOT,
+    dir,
+    fresh: false,
+    clock: DEMO_START,
+    careless: true,
+    say: () => undefined,
+    ...(ports ? { ports } : {})
+  });
+
+/** What all worlds begin from: three weeks, lived through once. */
+interface Lived {
+  dir: string;
+  ports: Ports;
+}
+
+async function live(): Promise<Lived> {
+  const dir = newFolder();
   let running: Running | null = null;
-  const close = async (): Promise<void> => {
-    await running?.stop();
-    rmSync(dir, { recursive: true, force: true });
-  };
   try {
-    running = await start({ root, dir, fresh: false, clock: DEMO_START, careless: true, say: () => undefined });
-    return { env: await prepare(running, root, dir), close };
+    running = await startIn(dir);
+    await loadDemo(running.pool, join(ROOT, 'demo'), DEMO_START + 18 * DAY + 2 * 3_600_000, () => undefined);
+    return { dir, ports: running.ports };
   } catch (error) {
-    await close();
+    rmSync(dir, { recursive: true, force: true });
     throw error;
+  } finally {
+    await running?.stop();
   }
 }
 
-/** Loads the world and signs in; gives what a test has to know of it. */
-async function prepare(running: Running, root: string, dir: string): Promise<World['env']> {
-  await loadDemo(running.pool, join(root, 'demo'), DEMO_START + 18 * DAY + 2 * 3_600_000, () => undefined);
+/** Starts one in a folder that was lived in, and signs in; gives what a test has to know of it. */
+async function open(dir: string, lived: Lived): Promise<World> {
+  const here = dir === lived.dir ? lived.ports : await choosePorts(undefined, () => undefined);
+  // Links in mails that came before lead to the world that they were copied into.
+  const mails = join(dir, 'stand-ins');
+  for (const name of readdirSync(mails)) {
+    const file = join(mails, name);
+    const text = readFileSync(file, 'utf8');
+    writeFileSync(file, text.replaceAll(`127.0.0.1:${lived.ports.web}/`, `127.0.0.1:${here.web}/`));
+  }
+  const running = await startIn(dir, here);
   const state = join(dir, 'signed-in.json');
   const browser = await chromium.launch(config.use?.launchOptions);
   const page = await browser.newPage();
@@ -58,10 +98,13 @@ async function prepare(running: Running, root: string, dir: string): Promise<Wor
   await page.context().storageState({ path: state });
   await browser.close();
   return {
-    AMBULO_URL: running.web,
-    AMBULO_DATABASE: running.databaseUrl,
-    AMBULO_POSTBOX: running.env['POSTBOX_URL'],
-    AMBULO_SMS_SECRET: running.env['SMS_SECRET'],
-    AMBULO_STATE: state
+    env: {
+      AMBULO_URL: running.web,
+      AMBULO_DATABASE: running.databaseUrl,
+      AMBULO_POSTBOX: running.env['POSTBOX_URL'],
+      AMBULO_SMS_SECRET: running.env['SMS_SECRET'],
+      AMBULO_STATE: state
+    },
+    stop: () => running.stop()
   };
 }

@@ -82,8 +82,7 @@ export const stamp: StepKind<StampStep> = {
 `;
 
 it('a new kind of step touches the list of kinds and the table of how they are shown, and no other file', async () => {
-  expect(await faulty()).toEqual([]);
-
+  // That the code compiles as it is, the last look says too.
   writeFileSync(join(copy, 'core/steps/stamp.ts'), KIND);
   change(
     'core/steps/index.ts',

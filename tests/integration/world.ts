@@ -27,13 +27,17 @@ export interface World {
 
 let count = 0;
 
+async function asKeeper(sql: string): Promise<void> {
+  const admin = new pg.Client({ connectionString: inject('keeper') });
+  await admin.connect();
+  await admin.query(sql);
+  await admin.end();
+}
+
 /** `at`: where its practice clock stands, UTC ms. */
 export async function openWorld(at = MONDAY): Promise<World> {
   const name = `test_${process.pid}_${++count}`;
-  const admin = new pg.Client({ connectionString: inject('keeper') });
-  await admin.connect();
-  await admin.query(`create database ${name} owner ambulo template migrated`);
-  await admin.end();
+  await asKeeper(`create database ${name} owner ambulo template migrated strategy file_copy`);
   const url = inject('template').replace(/[^/]+$/, name);
   const pool = openPool(url);
   const secret = randomBytes(32);
@@ -73,6 +77,8 @@ export async function openWorld(at = MONDAY): Promise<World> {
       mailer.close();
       await Promise.all([postbox.close(), handset.close()]);
       await pool.end();
+      // A test may have opened others of its own.
+      await asKeeper(`drop database ${name} with (force)`);
     }
   };
 }
