@@ -5,7 +5,7 @@
 import { compare } from '../server/people/compare.ts';
 import { askSearch, groupsOf, workDoubles } from '../server/people/doubles.ts';
 import { merge } from '../server/people/merge.ts';
-import { SettingsBook } from '../server/settings/settings.ts';
+import { SettingsBook } from '../server/workspace/settings.ts';
 import { withPeople } from './people.ts';
 import { median, type Benchmark } from './row.ts';
 

@@ -9,7 +9,7 @@ import { randomBytes } from 'node:crypto';
 import type { Journey } from '../core/journey/schema.ts';
 import { migrate } from '../server/db/migrate.ts';
 import { openPool, transaction, ts, type Pool } from '../server/db/pool.ts';
-import { setPracticeClock } from '../server/clock/clock.ts';
+import { setPracticeClock } from '../server/workspace/clock.ts';
 import { runBatch } from '../server/engine/batch.ts';
 import { PlanBook } from '../server/engine/plans.ts';
 import { withCluster } from './database.ts';

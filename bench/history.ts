@@ -7,7 +7,7 @@ import { migrate } from '../server/db/migrate.ts';
 import { openPool, type Pool } from '../server/db/pool.ts';
 import { runBatch } from '../server/engine/batch.ts';
 import { PlanBook } from '../server/engine/plans.ts';
-import { setPracticeClock } from '../server/clock/clock.ts';
+import { setPracticeClock } from '../server/workspace/clock.ts';
 import { personPage, searchPeople, SORTS } from '../server/people/people.ts';
 import { journeyLines } from '../server/results/journeys-table.ts';
 import { sheetFigures } from '../server/results/sheet-figures.ts';

@@ -5,7 +5,7 @@
 import type { Condition } from '../core/condition/schema.ts';
 import { conditionSql, Parameters } from '../core/condition/sql.ts';
 import { compileSettings } from '../core/settings/workspace.ts';
-import { knownZones } from '../server/crowds/may-have-changed.ts';
+import { knownZones } from '../server/selection/may-have-changed.ts';
 import { ts } from '../server/db/pool.ts';
 import { NOW, withPeople } from './people.ts';
 import { median, type Benchmark, type Row } from './row.ts';

@@ -2,9 +2,9 @@
  * selection: one look at the next 10,000 people of a selection by a rule, as many at once are worked off and saved as a file,
  * beside reading the same 10,000 rows without asking anything.
  */
-import { now } from '../server/clock/clock.ts';
-import { nextOf } from '../server/crowds/selection.ts';
-import { SettingsBook } from '../server/settings/settings.ts';
+import { now } from '../server/workspace/clock.ts';
+import { nextOf } from '../server/selection/selection.ts';
+import { SettingsBook } from '../server/workspace/settings.ts';
 import { withPeople } from './people.ts';
 import { median, type Benchmark } from './row.ts';
 import { RULE } from './typed.ts';

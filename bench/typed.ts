@@ -5,7 +5,7 @@
 import type { Condition } from '../core/condition/schema.ts';
 import { eachCondition } from '../core/condition/evaluate.ts';
 import { countPeople } from '../server/people/counting.ts';
-import { SettingsBook } from '../server/settings/settings.ts';
+import { SettingsBook } from '../server/workspace/settings.ts';
 import { withPeople } from './people.ts';
 import { median, type Benchmark, type Row } from './row.ts';
 

@@ -2,9 +2,9 @@
 import pino from 'pino';
 import { getConfig } from '../server/config.ts';
 import { openPool } from '../server/db/pool.ts';
-import { openEngine } from '../server/engine/context.ts';
+import { openEngine } from '../server/running/context.ts';
 import { onEnding } from '../server/ending.ts';
-import { startWorker } from '../server/engine/worker.ts';
+import { startWorker } from '../server/running/worker.ts';
 import { whenThere } from './when-there.ts';
 
 const log = pino({ name: 'worker' });

@@ -1,6 +1,6 @@
 /** Where everything is: read from the environment once, checked, with what is missing named. */
 import { z } from 'zod';
-import { readAllowed } from './engine/reach.ts';
+import { readAllowed } from './post/reach.ts';
 import { readTrusted } from './mail-in/proof.ts';
 import { parseDuration, rulerLength } from '../core/time/duration.ts';
 

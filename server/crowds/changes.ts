@@ -1,9 +1,9 @@
 /** What somebody does with many people at once: asking for it, taking it back, and what was done lately. */
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import type { Crowd } from './crowds.ts';
-import { narrowed, reverse, type Change, type Selection } from './selection.ts';
+import { narrowed, reverse, type Change, type Selection } from '../selection/selection.ts';
 
 /**
  * Does something with everybody of a selection; gives the crowd, or `null` where a journey that it names takes nobody in.

@@ -9,16 +9,16 @@ import { isDated } from '../../core/person/dated.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { compile } from '../../core/journey/compile.ts';
 import { parseInstant } from '../../core/time/instant.ts';
-import { now, readClock } from '../clock/clock.ts';
+import { now, readClock } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import type { SettingsBook } from '../settings/settings.ts';
+import type { SettingsBook } from '../workspace/settings.ts';
 import { eraseAll } from '../protection/erase.ts';
-import { nextOf, requestFor, type Change, type Selection } from './selection.ts';
-import { inboxHasRoom } from './inbox-room.ts';
+import { nextOf, requestFor, type Change, type Selection } from '../selection/selection.ts';
+import { inboxHasRoom } from '../inbox/room.ts';
 import { afterBatches } from '../engine/claim.ts';
-import { dropWaiting } from '../engine/ended.ts';
-import { mayHaveChanged } from './may-have-changed.ts';
+import { dropWaiting } from '../post/ended.ts';
+import { mayHaveChanged } from '../selection/may-have-changed.ts';
 
 export type CrowdKind = 'existing' | 'enter' | 'look' | 'midnight' | 'end' | 'move' | 'change' | 'resume';
 

@@ -1,8 +1,8 @@
 /** Segments that hang on the clock are looked at once a day, at the workspace's midnight. Rules: docs/journey-language.md, "Settings". */
 import { nextMidnight } from '../../core/person/agenda.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import type { SettingsBook } from '../settings/settings.ts';
+import type { SettingsBook } from '../workspace/settings.ts';
 import { askCrowd } from './crowds.ts';
 
 /** The next midnight at which segments are looked at, UTC ms; `null` where none hang on the clock. */

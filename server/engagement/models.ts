@@ -11,7 +11,8 @@ import {
 } from '../../core/settings/schema.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
 import type { Db, Pool } from '../db/pool.ts';
-import { readSaved, saveSettings, type SavedSettings } from '../settings/settings.ts';
+import { readSaved } from '../workspace/settings.ts';
+import { saveSettings, type SavedSettings } from '../settings/save.ts';
 
 export type Model = { kind: 'ladder'; definition: LadderSettings } | { kind: 'score'; definition: ScoreSettings };
 export type ModelKind = Model['kind'];

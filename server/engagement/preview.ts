@@ -10,7 +10,7 @@ import type { PersonState } from '../../core/person/state.ts';
 import type { FieldValue } from '../../core/person/values.ts';
 import { compileSettings, type Workspace } from '../../core/settings/workspace.ts';
 import type { Settings } from '../../core/settings/schema.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import type { Pool } from '../db/pool.ts';
 import { MOST_PAST, type Most } from '../engine/bounds.ts';
 import { pastInParts } from '../engine/past.ts';

@@ -12,19 +12,21 @@ import { heardBy, rebuild, type Past } from '../../core/engagement/rebuild.ts';
 import { beginDecay } from '../../core/engagement/scores.ts';
 import { withSubject } from '../../core/person/subject.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
-import { holdClock, readClock } from '../clock/clock.ts';
+import { holdClock, readClock } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { isNobodysFault, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { BATCHES_LOCK, claimAside, claimPeople, claimThese } from './claim.ts';
 import { tellRefused } from './load-addresses.ts';
 import { loadPast } from './past.ts';
-import { loadPeople, type InboxItem, type LoadedPerson } from './load.ts';
+import { loadPeople } from './load.ts';
+import type { InboxItem, LoadedPerson } from './loaded.ts';
 import type { PlanBook } from './plans.ts';
-import { modelsSince, type SharedSettings } from '../settings/settings.ts';
+import { modelsSince, type SharedSettings } from '../workspace/settings.ts';
 import { DrawsBook, WinnerDue } from './draws.ts';
 import { liveWorld } from './world.ts';
 import { countedOf } from './count.ts';
-import { emptyRecord, isDoing, saveBatch, stepOf, walks, type BatchRecord, type Standpoint } from './save.ts';
+import { emptyRecord, type BatchRecord, type Standpoint } from './record.ts';
+import { isDoing, saveBatch, stepOf, walks } from './save.ts';
 import { isAnyoneDue, setAside, takeBack, type Failure } from './set-aside.ts';
 
 export interface BatchResult {

@@ -3,7 +3,7 @@ import type { Workspace } from '../../core/settings/workspace.ts';
 import { DAY, rulerLength } from '../../core/time/duration.ts';
 import { ts, type Db } from '../db/pool.ts';
 import { bounded, MOST_PAST, rowsOf } from './bounds.ts';
-import type { InboxItem, LoadedPerson } from './load.ts';
+import type { InboxItem, LoadedPerson } from './loaded.ts';
 import { byRecord, happeningOf, sentAsHappening, sentOf, type HappeningRow, type SentRow } from './load-rows.ts';
 import type { PlanBook } from './plans.ts';
 

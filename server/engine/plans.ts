@@ -6,7 +6,7 @@ import type { Journey } from '../../core/journey/schema.ts';
 import type { Winner } from '../../core/steps/winner.ts';
 import type { Walk } from '../../core/walk/walk.ts';
 import type { Db } from '../db/pool.ts';
-import { SettingsBook } from '../settings/settings.ts';
+import { SettingsBook } from '../workspace/settings.ts';
 
 export interface LivePlan {
   journeyId: number;

@@ -6,7 +6,7 @@ import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook } from './plans.ts';
-import type { BatchRecord } from './save.ts';
+import type { BatchRecord } from './record.ts';
 
 const PRIORITIES = { high: 0, normal: 1, low: 2 } as const;
 

@@ -3,8 +3,8 @@ import { bare } from '../../core/bare.ts';
 import type { FieldValue } from '../../core/person/values.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
-import { catalogueFields } from '../people/field-names.ts';
-import type { BatchRecord } from './save.ts';
+import { catalogueFields } from './field-names.ts';
+import type { BatchRecord } from './record.ts';
 
 interface Last {
   person: number;

@@ -11,50 +11,9 @@ import { countedOf, Counts, type Counted } from './count.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook } from './plans.ts';
 import type { Step } from '../../core/steps/index.ts';
+import type { BatchRecord, Standpoint } from './record.ts';
 import { saveErrands } from './save-errands.ts';
 import { saveFacts } from './save-facts.ts';
-
-/** What a batch collected, in the order in which it came. */
-export interface BatchRecord {
-  begun: { person: number; walk: Walk }[];
-  /** Walks that were there before and have changed. */
-  moved: { person: number; walk: Walk; before: Counted }[];
-  /** `record`: the place among the person's records that the next one gets. */
-  trail: { person: number; version: number; record: number; line: TrailLine }[];
-  /** `by`: who set it off, where that came from outside. */
-  happenings: { person: number; happening: Happening; by?: string }[];
-  messages: { person: number; version: number; message: SentMessage; address: string }[];
-  errands: { person: number; version: number; errand: Errand }[];
-  changes: { person: number; at: number; change: FactChange; source: string; wording: string | null }[];
-  /** Inbox rows that were worked off, each with the happening it turned out to be; `kept`: it is anything to remember. */
-  handled: { person: number; id: number; at: number; message: number | null; given: Happening | null; kept: boolean }[];
-  /** Where everyone stands afterwards. */
-  agendas: Standpoint[];
-}
-
-/** Where someone stands after a batch. */
-export interface Standpoint {
-  person: number;
-  next: number | null;
-  worked: number;
-  state: PersonState;
-  /** What they did last in this batch themselves; `null` where they did nothing. */
-  did: { name: string; at: number } | null;
-  /** Whether they walked anywhere before it. */
-  walked: boolean;
-}
-
-export const emptyRecord = (): BatchRecord => ({
-  begun: [],
-  moved: [],
-  trail: [],
-  happenings: [],
-  messages: [],
-  errands: [],
-  changes: [],
-  handled: [],
-  agendas: []
-});
 
 /** `zone`: the workspace's, in which days are counted. */
 export async function saveBatch(db: Db, plans: PlanBook, batch: BatchRecord, zone: string): Promise<void> {

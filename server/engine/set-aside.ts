@@ -5,7 +5,7 @@
  */
 import { repaired } from '../../core/text/text.ts';
 import { columns } from '../db/columns.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 

@@ -2,7 +2,7 @@
 import type { JourneyPlan } from '../../core/journey/compile.ts';
 import type { World } from '../../core/person/world.ts';
 import type { Workspace } from '../../core/settings/workspace.ts';
-import type { Loaded } from './load.ts';
+import type { Loaded } from './loaded.ts';
 import type { PlanBook } from './plans.ts';
 
 /** What a world is made of. `loaded.suppressed` gets the addresses that the work itself suppresses. */

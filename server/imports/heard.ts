@@ -3,7 +3,7 @@ import type { HappeningFilter } from '../../core/condition/happening.ts';
 import { presentName, renamed } from '../../core/journey/names.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
 import type { Db } from '../db/pool.ts';
-import { readSettings } from '../settings/settings.ts';
+import { readSettings } from '../workspace/settings.ts';
 
 export interface Rule {
   key: string;

@@ -1,23 +1,13 @@
 /** What is done with a file: how it is read, what each column is taken as, and what happens to the people in it. */
+import { TARGETS } from '../people/columns.ts';
 import { z } from 'zod';
 import { FIELD_TYPES } from '../../core/person/values.ts';
 import { MOST_VALUES } from '../../core/condition/comparison.ts';
 import { LONGEST, naming, plainText } from '../../core/text/text.ts';
 import { MOST_COLUMNS } from './csv.ts';
 import { readingSchema } from './reading.ts';
-import { DATE_ORDERS, DECIMALS } from './values.ts';
+import { DATE_ORDERS, DECIMALS } from '../people/values.ts';
 
-export const TARGETS = [
-  'email',
-  'phone',
-  'first_name',
-  'last_name',
-  'zone',
-  'tags',
-  'lists',
-  'consent_email',
-  'consent_sms'
-] as const;
 /** What a column is taken as: one of ours, a field by name, or nothing. */
 export type Target = (typeof TARGETS)[number] | `field:${string}` | 'ignore';
 export const targetSchema = z

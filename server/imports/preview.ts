@@ -3,8 +3,13 @@ import type { Db } from '../db/pool.ts';
 import { CHANGES } from './delta.ts';
 import { dateWaysIn, waysIn, type Rule } from './heard.ts';
 import { openQuestions, type ImportPlan } from './plan.ts';
-import type { Refused } from './rows.ts';
-import type { Read } from './stage.ts';
+import type { LeftOut, Refused } from './rows.ts';
+
+/** What was read of a file. */
+export interface Read {
+  rows: number;
+  leftOut: LeftOut;
+}
 
 export interface LabelCount {
   name: string;

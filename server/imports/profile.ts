@@ -8,7 +8,15 @@ import { LONGEST } from '../../core/text/text.ts';
 import type { Row } from './csv.ts';
 import type { ColumnPlan, Target } from './plan.ts';
 import { looksLikeEmail } from './reading.ts';
-import { DECIMALS, dateOrdersOf, readNumber, readYesNo, several, type DateOrder, type Decimal } from './values.ts';
+import {
+  DECIMALS,
+  dateOrdersOf,
+  readNumber,
+  readYesNo,
+  several,
+  type DateOrder,
+  type Decimal
+} from '../people/values.ts';
 
 /** Names that columns have elsewhere, as letters alone. */
 const SYNONYMS = {

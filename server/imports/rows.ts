@@ -4,10 +4,10 @@ import { isFit, LONGEST, repaired } from '../../core/text/text.ts';
 import type { CountryCode } from 'libphonenumber-js/min';
 import { isZone } from '../../core/time/civil.ts';
 import type { ConsentState, FieldValue } from '../../core/person/values.ts';
-import { readAddress } from '../people/address.ts';
+import { readAddress } from '../addresses/address.ts';
 import type { Table } from './csv.ts';
 import type { ColumnPlan, ImportPlan } from './plan.ts';
-import { readValue, readYesNo } from './values.ts';
+import { readValue, readYesNo } from '../people/values.ts';
 
 export interface Refused {
   /** 1-based line of the file. */

@@ -4,8 +4,8 @@
  * killed at any moment, it goes on behind the last one.
  */
 import { own } from '../../core/own.ts';
-import { now, readClock } from '../clock/clock.ts';
-import { inboxHasRoom } from '../crowds/inbox-room.ts';
+import { now, readClock } from '../workspace/clock.ts';
+import { inboxHasRoom } from '../inbox/room.ts';
 import { changed, notify } from '../db/notify.ts';
 import { withKnownReferences } from '../db/bulk.ts';
 import { Counts } from '../engine/count.ts';
@@ -16,21 +16,8 @@ import { applySilently, nameTags, wantsLooks, type SilentChange } from '../peopl
 import { CHANGES, CONSENTS, deltaSql, KNOWN_BY } from './delta.ts';
 import { heardLabels, type Heard } from './heard.ts';
 import type { ImportPlan } from './plan.ts';
-import { lastInTurn, takeBack } from './undo.ts';
-
-export interface Running {
-  id: number;
-  name: string;
-  state: 'running' | 'undoing';
-  plan: ImportPlan;
-  total: number;
-  reached: number;
-  made: number;
-  updated: number;
-  unchanged: number;
-  first_made: number | null;
-  last_made: number | null;
-}
+import { lastInTurn, type Running } from './running.ts';
+import { takeBack } from './undo.ts';
 
 /** Rows of one portion: of new people, whom nobody waits for, and with those who are known, each looked at closely. */
 const PORTION = 5000;

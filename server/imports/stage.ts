@@ -11,7 +11,7 @@ import { Copy } from './copy.ts';
 import { openTable, type Bytes } from './csv.ts';
 import { CHANGES, CONSENTS, deltaSql, KNOWN_BY, mayChange } from './delta.ts';
 import type { ImportPlan } from './plan.ts';
-import { previewOf, type Preview } from './preview.ts';
+import { previewOf, type Preview, type Read } from './preview.ts';
 import { hasher } from '../protection/hash.ts';
 import { checkRows, isRefused, type GoodRow, type LeftOut, type Refused } from './rows.ts';
 
@@ -98,11 +98,6 @@ class Stopped extends Error {}
 
 const READ = `line integer, email text, phone text, first_name text, last_name text, zone text, fields jsonb, tags text[],
   lists text[], consent_email text, consent_sms text`;
-
-export interface Read {
-  rows: number;
-  leftOut: LeftOut;
-}
 
 /** Puts the good rows into one table and the refused into another. */
 async function readAll(

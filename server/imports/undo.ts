@@ -3,13 +3,13 @@
  * hands stays, and is listed. A portion at a time, like the import itself; journeys hear of it as they heard of the import.
  */
 import { own } from '../../core/own.ts';
-import { now } from '../clock/clock.ts';
-import { inboxHasRoom } from '../crowds/inbox-room.ts';
+import { now } from '../workspace/clock.ts';
+import { inboxHasRoom } from '../inbox/room.ts';
 import { changed, notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
 import { requestRow } from '../inbox/request.ts';
 import { applySilently, type SilentChange } from '../people/silently.ts';
-import type { Running } from './run.ts';
+import { lastInTurn, type Running } from './running.ts';
 
 interface Changed {
   person: number;
@@ -31,12 +31,6 @@ const KEEPS = `case
   when exists (select from import_changes c where c.person_id = p.id and c.import_id <> $2) then 'was changed by another import since'
   when exists (select from person_notes n where n.person_id = p.id) then 'has a note'
   end`;
-
-/** One that waits for room in the inbox lets those go first that need none; false: there is nothing to do for it now. */
-export async function lastInTurn(db: Db, id: number): Promise<false> {
-  await db.query('update imports set worked_at = clock_timestamp() where id = $1', [id]);
-  return false;
-}
 
 /** Takes the next portion back; true where there was one, or the end. */
 export async function takeBack(db: Db, one: Running, portion: number): Promise<boolean> {

@@ -3,10 +3,10 @@
  * address that the link went to, in the words of the message that asked: both are kept with the consent, as its proof.
  */
 import type { Channel } from '../../core/person/values.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
-import { addressNow } from '../engine/may-go.ts';
+import { addressNow } from '../mail/reachable.ts';
 import { requestRow } from '../inbox/request.ts';
 import { workspaceSecret } from './intake.ts';
 import { readToken } from './token.ts';

@@ -11,13 +11,13 @@ import { isTooDeep, TOO_DEEP } from '../../core/journey/depth.ts';
 import { found, pathText } from '../../core/journey/problems.ts';
 import { LONGEST as LONGEST_TEXT, unfitInside } from '../../core/text/text.ts';
 import { MINUTE } from '../../core/time/duration.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { withoutTaken } from '../engine/load-addresses.ts';
-import { readAddress } from '../people/address.ts';
-import type { SettingsBook } from '../settings/settings.ts';
+import { readAddress } from '../addresses/address.ts';
+import type { SettingsBook } from '../workspace/settings.ts';
 
 /** Events of one request. */
 export const MOST_EVENTS = 1000;

@@ -3,14 +3,14 @@
  * Stored first and answered at once; workers handle it. The same id twice is one.
  */
 import type { Channel } from '../../core/person/values.ts';
-import { PRESENT } from '../clock/clock.ts';
+import { PRESENT } from '../workspace/clock.ts';
 import { columns } from '../db/columns.ts';
 import { notify } from '../db/notify.ts';
 import { againIfGone, ts, type Db } from '../db/pool.ts';
 import { together } from '../db/together.ts';
 import type { KeptLink } from '../mail/content.ts';
 import { EARLY_SECONDS } from './early.ts';
-import { addressNow } from '../engine/may-go.ts';
+import { addressNow } from '../mail/reachable.ts';
 import { isMachine, type Fetch } from './machine.ts';
 import { channelOfNumber, readToken, type Token, type TokenUse } from './token.ts';
 

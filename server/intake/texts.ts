@@ -5,11 +5,11 @@
 import { wordOf, type TextWords } from '../../core/message/text-words.ts';
 import { repaired } from '../../core/text/text.ts';
 import { MINUTE } from '../../core/time/duration.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { copiesOf, suppressEarlier, wentTo } from '../engine/copies.ts';
-import { readAnswerKey, readMessageKey, type MessageRef } from '../engine/message-id.ts';
+import { copiesOf, suppressEarlier, wentTo } from '../mail/copies.ts';
+import { readAnswerKey, readMessageKey, type MessageRef } from '../mail/message-id.ts';
 import { requestRow } from '../inbox/request.ts';
 import type { DeliveryReport, InboundText } from '../sms/gateway.ts';
 

@@ -1,7 +1,7 @@
 /** Findings that somebody has looked at and accepted, with the reason: kept for the review and for later versions. */
 import type { Finding } from '../../core/check/index.ts';
 import { findingId } from '../../core/check/finding.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { ts, type Db } from '../db/pool.ts';
 
 /** So many may be accepted in one journey: many more than checks find in any. */

@@ -4,13 +4,13 @@ import type { Condition } from '../../core/condition/schema.ts';
 import { wordsOf } from '../../core/check/message-words.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { eachStep } from '../../core/journey/walk-document.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import type { Db, Pool } from '../db/pool.ts';
 import { ts } from '../db/pool.ts';
 import { countPeople, TooLong } from '../people/counting.ts';
-import { fieldNames } from '../people/field-names.ts';
+import { fieldNames } from '../engine/field-names.ts';
 import { tagNames } from '../people/people.ts';
-import { readSettings, SettingsBook } from '../settings/settings.ts';
+import { readSettings, SettingsBook } from '../workspace/settings.ts';
 import type { JourneyState } from './journeys.ts';
 
 /** Digests by the edition they are of, which never changes. */

@@ -3,12 +3,12 @@
  * misses while it is paused is kept with its people (`PersonState.missed`) and heard of when it goes on. Every act
  * stands on a record.
  */
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { askCrowd, countCrowd, wantsLook, type Asked, type CrowdKind } from '../crowds/crowds.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { changed, notify } from '../db/notify.ts';
 import { afterBatches } from '../engine/claim.ts';
-import { dropWaiting } from '../engine/ended.ts';
+import { dropWaiting } from '../post/ended.ts';
 import { ALL_DAYS } from '../engine/count.ts';
 import type { JourneyState } from './journeys.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';

@@ -2,9 +2,9 @@
 import { needsOf, type Needs } from '../../core/journey/needs.ts';
 import { parseJourney } from '../../core/journey/parse.ts';
 import { eachStep } from '../../core/journey/walk-document.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import type { Pool } from '../db/pool.ts';
-import { catalogueFields } from '../people/field-names.ts';
+import { catalogueFields } from '../engine/field-names.ts';
 import { knownNames } from '../people/names.ts';
 import { createJourney, journeyNames } from './journeys.ts';
 

@@ -10,7 +10,7 @@ export async function journeyNames(db: Db): Promise<{ key: string; name: string 
 import { schemaProblems, pathText } from '../../core/journey/problems.ts';
 import { sizeProblem, sizeText } from '../../core/journey/size.ts';
 import { FORMAT, journeySchema, type Journey } from '../../core/journey/schema.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { ts, type Db } from '../db/pool.ts';
 
 export type JourneyState = 'draft' | 'live' | 'paused' | 'closing' | 'closed' | 'archived';

@@ -4,7 +4,7 @@
  */
 import { isDeepStrictEqual } from 'node:util';
 import type { Journey } from '../../core/journey/schema.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { isNobodysFault, isUnavailable, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { blockersIn, putLive, readyFor, reviewedDraft, type Inside } from './going-live.ts';

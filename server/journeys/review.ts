@@ -17,7 +17,7 @@ import { placeIn } from '../../core/person/moving.ts';
 import { addressOf } from '../../core/person/state.ts';
 import { chance } from '../../core/walk/chance.ts';
 import { zoneOf } from '../../core/walk/surroundings.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { countExisting, existingIds } from '../crowds/crowds.ts';
 import type { Db, Pool } from '../db/pool.ts';
 import { acceptedIn, type Accepted } from './accepted.ts';

@@ -1,5 +1,5 @@
 /** Messages tried on people of this workspace before they go live: what cannot be filled in for one of them is found now. */
-import { allFields } from '../people/all-fields.ts';
+import { allFields } from '../engine/all-fields.ts';
 import type { Finding } from '../../core/check/finding.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { eachStep } from '../../core/journey/walk-document.ts';

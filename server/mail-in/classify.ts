@@ -5,7 +5,7 @@
  */
 import type { ParsedMail } from 'mailparser';
 import { asksToStop } from '../../core/message/stop.ts';
-import { keysIn, OWN_ADDRESS } from '../engine/message-id.ts';
+import { keysIn, OWN_ADDRESS } from '../mail/message-id.ts';
 import { enhancedCode, meaningOf } from '../mail/answer.ts';
 import { isAutomatic } from './automatic.ts';
 import { ownWords } from './own-words.ts';

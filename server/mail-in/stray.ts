@@ -1,6 +1,6 @@
 /** Mail about nobody here, or that could not be read: kept for whoever looks, so many of it and for so long. */
 import { repaired } from '../../core/text/text.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { Envelope } from './classify.ts';

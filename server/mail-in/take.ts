@@ -5,13 +5,13 @@
 import { createHash } from 'node:crypto';
 import { repaired } from '../../core/text/text.ts';
 import { DAY } from '../../core/time/duration.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { againIfGone, transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { copiesOf, suppressEarlier, wentTo } from '../engine/copies.ts';
-import { noteTried } from '../engine/doubts.ts';
-import { askWhetherToStop } from '../engine/letters.ts';
-import { readKey } from '../engine/message-id.ts';
+import { copiesOf, suppressEarlier, wentTo } from '../mail/copies.ts';
+import { noteTried } from '../post/doubts.ts';
+import { askWhetherToStop } from '../post/letters.ts';
+import { readKey } from '../mail/message-id.ts';
 import { Thread } from '../threads/thread.ts';
 import type { Classified, Envelope } from './classify.ts';
 import { isProven, type TrustedServer } from './proof.ts';

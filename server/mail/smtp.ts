@@ -2,7 +2,7 @@
 import { Readable } from 'node:stream';
 import nodemailer from 'nodemailer';
 import { encodeWords } from './encoded-words.ts';
-import { isMailbox } from '../people/address.ts';
+import { isMailbox } from '../addresses/address.ts';
 import { meaningOf, type Handed } from './answer.ts';
 import type { RenderedEmail } from './render.ts';
 

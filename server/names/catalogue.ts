@@ -5,9 +5,9 @@ import type { FieldType } from '../../core/person/values.ts';
 import type { Settings } from '../../core/settings/schema.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
 import { dateText, wallDay } from '../../core/time/civil.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import type { Db } from '../db/pool.ts';
-import { readSettings } from '../settings/settings.ts';
+import { readSettings } from '../workspace/settings.ts';
 import type { Renamable } from './rename.ts';
 
 /** Beyond this people are not counted. */

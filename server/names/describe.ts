@@ -3,12 +3,13 @@ import { presentName } from '../../core/journey/names.ts';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
 import { SETTINGS_FORMAT, type Settings } from '../../core/settings/schema.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed } from '../db/notify.ts';
 import { longTransaction, ts, type Pool } from '../db/pool.ts';
 import { afterBatches } from '../engine/claim.ts';
-import { catalogueFields } from '../people/field-names.ts';
-import { readSaved, saveSettings, type SavedSettings } from '../settings/settings.ts';
+import { catalogueFields } from '../engine/field-names.ts';
+import { readSaved } from '../workspace/settings.ts';
+import { saveSettings, type SavedSettings } from '../settings/save.ts';
 import { catalogue } from './catalogue.ts';
 import type { Renamable } from './rename.ts';
 

@@ -11,7 +11,7 @@ import type { Journey } from '../../core/journey/schema.ts';
 import { SETTINGS_FORMAT, settingsSchema, type Settings } from '../../core/settings/schema.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
 import { settingsProblems } from '../../core/journey/references.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { longTransaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { afterBatches } from '../engine/claim.ts';

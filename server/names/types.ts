@@ -1,12 +1,13 @@
 /** The type of a field changed: which values fit the new one and what they become, which are lost. */
 import type { FieldType, FieldValue } from '../../core/person/values.ts';
 import { SETTINGS_FORMAT } from '../../core/settings/schema.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed } from '../db/notify.ts';
 import { longTransaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { afterBatches } from '../engine/claim.ts';
-import { readValue, type ValueReading } from '../imports/values.ts';
-import { readSaved, saveSettings } from '../settings/settings.ts';
+import { readValue, type ValueReading } from '../people/values.ts';
+import { readSaved } from '../workspace/settings.ts';
+import { saveSettings } from '../settings/save.ts';
 
 export interface TypeChange {
   /** People whose value fits, as it is or read as the new type. */

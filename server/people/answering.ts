@@ -1,5 +1,5 @@
 /** Answering somebody by text, by hand: whom one may answer, and the text put on its way. */
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { Changed } from './by-hand.ts';

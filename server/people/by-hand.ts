@@ -3,13 +3,13 @@ import { isOfType } from '../../core/condition/comparison.ts';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
 import type { Channel, ConsentState, FieldType, FieldValue } from '../../core/person/values.ts';
 import { isZone } from '../../core/time/civil.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
-import { readAddress } from './address.ts';
-import { readValue } from '../imports/values.ts';
-import type { Change } from '../crowds/selection.ts';
-import { readSettings } from '../settings/settings.ts';
+import { readAddress } from '../addresses/address.ts';
+import { readValue } from './values.ts';
+import type { Change } from '../selection/selection.ts';
+import { readSettings } from '../workspace/settings.ts';
 import { askChange } from './inputs.ts';
 
 export type Changed = { ok: true } | { ok: false; problem: string };

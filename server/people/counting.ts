@@ -6,11 +6,11 @@
 import { conditionSql, Parameters, type AskedSql } from '../../core/condition/sql.ts';
 import { eachCondition } from '../../core/condition/evaluate.ts';
 import type { Condition } from '../../core/condition/schema.ts';
-import { now } from '../clock/clock.ts';
-import { knownZones } from '../crowds/may-have-changed.ts';
+import { now } from '../workspace/clock.ts';
+import { knownZones } from '../selection/may-have-changed.ts';
 import { transaction, type Db, type Pool } from '../db/pool.ts';
-import { concerns, selectionSql, type Change, type Selection } from '../crowds/selection.ts';
-import type { SettingsBook } from '../settings/settings.ts';
+import { concerns, selectionSql, type Change, type Selection } from '../selection/selection.ts';
+import type { SettingsBook } from '../workspace/settings.ts';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
 
 /** With more people than these, about so many of them are looked at. */

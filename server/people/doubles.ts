@@ -3,7 +3,7 @@
  * a part behind a plus. Found by going through everybody once, in portions: what each is alike in is written down by its hash,
  * in the order of an index, and whatever stands there twice is a group. docs/decisions/0035-two-who-are-one.md
  */
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { longTransaction, transaction, ts, type Db, type Pool } from '../db/pool.ts';
 

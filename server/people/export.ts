@@ -2,11 +2,11 @@
 import { stringify } from 'csv-stringify/sync';
 import { own } from '../../core/own.ts';
 import { Parameters } from '../../core/condition/sql.ts';
-import { now } from '../clock/clock.ts';
-import { nextOf, type Selection } from '../crowds/selection.ts';
+import { now } from '../workspace/clock.ts';
+import { nextOf, type Selection } from '../selection/selection.ts';
 import type { Pool } from '../db/pool.ts';
-import { TARGETS } from '../imports/plan.ts';
-import type { SettingsBook } from '../settings/settings.ts';
+import { TARGETS } from './columns.ts';
+import type { SettingsBook } from '../workspace/settings.ts';
 
 export const EXPORT_FORMATS = ['csv', 'ndjson'] as const;
 export type ExportFormat = (typeof EXPORT_FORMATS)[number];

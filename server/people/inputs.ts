@@ -1,5 +1,5 @@
 /** Changing people from outside: requests put into the inbox, which the workers carry out in order. */
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
 import { requestRow, type RequestData, type RequestKind } from '../inbox/request.ts';

@@ -7,11 +7,11 @@ import { own } from '../../core/own.ts';
 import type { PoolClient } from 'pg';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
 import type { Channel, ConsentState } from '../../core/person/values.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { Counts } from '../engine/count.ts';
-import type { SettingsBook } from '../settings/settings.ts';
+import type { SettingsBook } from '../workspace/settings.ts';
 import { compare, type Comparison, type Which } from './compare.ts';
 import { joinedState, keepState, moveLabels, moveRows, renumber } from './move-rows.ts';
 

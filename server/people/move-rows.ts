@@ -7,7 +7,7 @@ import { restoreState, type KeptState } from '../../core/person/kept.ts';
 import type { PersonState } from '../../core/person/state.ts';
 import type { FieldValue } from '../../core/person/values.ts';
 import { ts, type Db } from '../db/pool.ts';
-import type { SettingsBook } from '../settings/settings.ts';
+import type { SettingsBook } from '../workspace/settings.ts';
 import type { Comparison } from './compare.ts';
 import { leaveDoubles } from './doubles.ts';
 

@@ -1,7 +1,7 @@
 /** Names that conditions and steps can use here: of tags, lists, segments, fields, scores and rungs. */
 import type { Db } from '../db/pool.ts';
-import { readSettings } from '../settings/settings.ts';
-import { fieldNames } from './field-names.ts';
+import { readSettings } from '../workspace/settings.ts';
+import { fieldNames } from '../engine/field-names.ts';
 import { tagNames } from './people.ts';
 import { scoreNames } from './shown.ts';
 

@@ -3,8 +3,8 @@ import type { Condition } from '../../core/condition/schema.ts';
 import { conditionSql, Parameters, type AskedAt } from '../../core/condition/sql.ts';
 import type { ConsentState, FieldValue } from '../../core/person/values.ts';
 import type { Db } from '../db/pool.ts';
-import { copiesOf } from '../engine/copies.ts';
-import { lettersSql } from './letters.ts';
+import { copiesOf } from '../mail/copies.ts';
+import { lettersSql } from '../selection/letters.ts';
 import type { Shown } from './shown.ts';
 
 export interface PersonLine {

@@ -4,7 +4,7 @@ import { nextRung } from '../../core/engagement/ladders.ts';
 import { changeScore, scoreHappening, scoreNow } from '../../core/engagement/scores.ts';
 import { restoreState, type KeptState } from '../../core/person/kept.ts';
 import type { FieldValue } from '../../core/person/values.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import type { Db } from '../db/pool.ts';
 import { loadPast } from '../engine/past.ts';
 import { plansOf } from '../engine/plans.ts';

@@ -1,5 +1,5 @@
 /** A few people to preview messages as: one with a first name, one without. */
-import { allFields } from './all-fields.ts';
+import { allFields } from '../engine/all-fields.ts';
 import type { Db } from '../db/pool.ts';
 
 export interface SamplePerson {

@@ -4,7 +4,7 @@
  */
 import type { Channel, ConsentState, FieldValue } from '../../core/person/values.ts';
 import { PERSON_COLUMNS } from '../../core/person/columns.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import { notify } from '../db/notify.ts';
 import type { Db } from '../db/pool.ts';
 import { Counts } from '../engine/count.ts';

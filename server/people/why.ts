@@ -19,7 +19,7 @@ import { ruleWords } from '../../core/tell/condition.ts';
 import { restoreWalk } from '../../core/walk/kept.ts';
 import { zoneOf } from '../../core/walk/surroundings.ts';
 import type { Walk } from '../../core/walk/walk.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import type { Db } from '../db/pool.ts';
 import { loadPeople } from '../engine/load.ts';
 import { plansOf } from '../engine/plans.ts';

@@ -3,7 +3,7 @@
  * ever had, so that none of them is taken in again unasked.
  * Figures stay: they are sums, of nobody.
  */
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { leaveDoubles } from '../people/doubles.ts';

@@ -5,7 +5,7 @@
 import { Agenda } from '../../core/person/agenda.ts';
 import type { Recorder, World } from '../../core/person/world.ts';
 import type { Channel } from '../../core/person/values.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import { ts, type Pool } from '../db/pool.ts';
 import { DrawsBook } from '../engine/draws.ts';
 import { loadPeople } from '../engine/load.ts';

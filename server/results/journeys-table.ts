@@ -3,7 +3,7 @@ import { acceptedEverywhere } from '../journeys/accepted.ts';
 import { findingsOf, type Finding } from '../../core/check/index.ts';
 import { goalInterval, type Interval } from '../../core/statistics/interval.ts';
 import { dateText, wallDay } from '../../core/time/civil.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import type { Db, Pool } from '../db/pool.ts';
 import { ALL_DAYS } from '../engine/count.ts';
 import type { Journey } from '../../core/journey/schema.ts';

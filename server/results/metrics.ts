@@ -1,6 +1,6 @@
 /** Figures for whoever watches over the machines, in the Prometheus text form: what waits, how long, and what was done. Nothing of anyone. */
 import { Gauge, Registry } from 'prom-client';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import type { Db } from '../db/pool.ts';
 import { ts } from '../db/pool.ts';
 import { ALL_DAYS } from '../engine/count.ts';

@@ -1,15 +1,15 @@
 /** What Today shows: what goes out, what needs someone, what moved since yesterday. */
-import { allFields } from '../people/all-fields.ts';
+import { allFields } from '../engine/all-fields.ts';
 import { acceptedEverywhere } from '../journeys/accepted.ts';
 import { findingsOf } from '../../core/check/index.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { fromWall, toWall, wallDay } from '../../core/time/civil.ts';
 import { DAY, HOUR, MINUTE } from '../../core/time/duration.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
-import { MOST_COUNTED, stoppedChannels } from '../engine/channels.ts';
+import { MOST_COUNTED, stoppedChannels } from '../post/channels.ts';
 import { ALL_DAYS, QUARTER } from '../engine/count.ts';
-import { doubts } from '../engine/doubts.ts';
+import { doubts } from '../post/doubts.ts';
 import { filled } from '../tasks/tasks.ts';
 import { whoIsAside } from '../engine/set-aside.ts';
 import { halted, type Halt } from '../journeys/brake.ts';

@@ -1,10 +1,10 @@
 /** Who is in a saved segment and who was, how many there were day by day, and how two of them lie to each other. */
 import { DAY } from '../../core/time/duration.ts';
 import { dateText, wallDay } from '../../core/time/civil.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import type { Db } from '../db/pool.ts';
 import { lookingAt } from '../engagement/models.ts';
-import type { SettingsBook } from '../settings/settings.ts';
+import type { SettingsBook } from '../workspace/settings.ts';
 
 export interface Member {
   id: number;

@@ -5,7 +5,8 @@ import { SETTINGS_FORMAT } from '../../core/settings/schema.ts';
 import { needsOf } from '../../core/journey/needs.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import type { Db, Pool } from '../db/pool.ts';
-import { readSaved, saveSettings, type SavedSettings } from './settings.ts';
+import { readSaved } from '../workspace/settings.ts';
+import { saveSettings, type SavedSettings } from './save.ts';
 
 export interface SegmentLine {
   name: string;

@@ -2,7 +2,7 @@
 import { createHash, createHmac, timingSafeEqual } from 'node:crypto';
 import { z } from 'zod';
 import { isFit, repaired } from '../../core/text/text.ts';
-import { isNumber } from '../people/address.ts';
+import { isNumber } from '../addresses/address.ts';
 import type { Handed } from '../mail/answer.ts';
 
 export interface Sms {

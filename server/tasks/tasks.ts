@@ -1,8 +1,8 @@
 /** Tasks for colleagues: which there are, and doing one. Walks that stand on one hear of it through the inbox, like of anything else. */
-import { allFields } from '../people/all-fields.ts';
+import { allFields } from '../engine/all-fields.ts';
 import { fromWall, parseDate } from '../../core/time/civil.ts';
 import { DAY, MINUTE } from '../../core/time/duration.ts';
-import { now, readClock } from '../clock/clock.ts';
+import { now, readClock } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import { fillText } from '../mail/fill.ts';

@@ -6,7 +6,7 @@ import { expect, test } from '@playwright/test';
 import { startCluster, type Cluster } from '../../bin/postgres.ts';
 import { start, type Running } from '../../bin/start.ts';
 import { DEMO_START } from '../../demo/load.ts';
-import { askSkip } from '../../server/clock/skip.ts';
+import { askSkip } from '../../server/running/skip.ts';
 import { openPool, type Pool } from '../../server/db/pool.ts';
 import { createJourney } from '../../server/journeys/journeys.ts';
 import { setLive } from '../../server/journeys/going-live.ts';

@@ -1,9 +1,9 @@
 /** Texts by hand: whom one may answer; each is sent once, whatever fails; what became of it is said. */
 import { afterEach, beforeEach, expect, it } from 'vitest';
-import { sendAnswers } from '../../server/engine/answers.ts';
-import { answerKey, readAnswerKey } from '../../server/engine/message-id.ts';
+import { sendAnswers } from '../../server/post/answers.ts';
+import { answerKey, readAnswerKey } from '../../server/mail/message-id.ts';
 import { textReported } from '../../server/intake/texts.ts';
-import { SettingsBook } from '../../server/settings/settings.ts';
+import { SettingsBook } from '../../server/workspace/settings.ts';
 import { answerByText, cannotAnswer } from '../../server/people/answering.ts';
 import { compare } from '../../server/people/compare.ts';
 import { merge } from '../../server/people/merge.ts';

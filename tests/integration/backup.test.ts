@@ -9,7 +9,7 @@ import { afterEach, beforeEach, expect, inject, it } from 'vitest';
 import { postgresBin } from '../../bin/postgres.ts';
 import { openPool } from '../../server/db/pool.ts';
 import { migrate } from '../../server/db/migrate.ts';
-import { makeEngine } from '../../server/engine/context.ts';
+import { makeEngine } from '../../server/running/context.ts';
 import { unsubscribed, workspaceSecret } from '../../server/intake/intake.ts';
 import { signToken } from '../../server/intake/token.ts';
 import { askChange } from '../../server/people/inputs.ts';

@@ -7,7 +7,7 @@ import { workCrowd } from '../../server/crowds/crowds.ts';
 import { BATCHES_LOCK } from '../../server/engine/claim.ts';
 import { setLive } from '../../server/journeys/going-live.ts';
 import { rename } from '../../server/names/rename.ts';
-import { saveSettings } from '../../server/settings/settings.ts';
+import { saveSettings } from '../../server/settings/save.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';
 import { messagesAhead } from '../../server/results/ahead.ts';
 import { DAYS, HOUR, journey, mail, MONDAY, reachable, wait } from '../make.ts';

@@ -1,9 +1,9 @@
 /** The machine's clock is set back an hour: what happens is still heard of, nothing is lost, doubled, or told before its time. */
 import { afterEach, beforeEach, expect, it } from 'vitest';
-import { readClock } from '../../server/clock/clock.ts';
-import { settle } from '../../server/clock/skip.ts';
+import { readClock } from '../../server/workspace/clock.ts';
+import { settle } from '../../server/running/skip.ts';
 import { openPool, type Pool } from '../../server/db/pool.ts';
-import { makeEngine, type Engine } from '../../server/engine/context.ts';
+import { makeEngine, type Engine } from '../../server/running/context.ts';
 import { clicked } from '../../server/intake/intake.ts';
 import { signToken } from '../../server/intake/token.ts';
 import { askChange } from '../../server/people/inputs.ts';

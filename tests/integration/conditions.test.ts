@@ -10,7 +10,7 @@ import { addOrder, refund } from '../../core/person/orders.ts';
 import type { PersonState } from '../../core/person/state.ts';
 import type { FieldValue } from '../../core/person/values.ts';
 import { compileSettings } from '../../core/settings/workspace.ts';
-import { knownZones } from '../../server/crowds/may-have-changed.ts';
+import { knownZones } from '../../server/selection/may-have-changed.ts';
 import { ts } from '../../server/db/pool.ts';
 import { draws } from './unreliable.ts';
 import { at, DAYS, HOUR, journey, MONDAY, put, reachable, settings, wait } from '../make.ts';

@@ -7,7 +7,7 @@ import { createJourney, saveDraft } from '../../server/journeys/journeys.ts';
 import { setLive } from '../../server/journeys/going-live.ts';
 import { review } from '../../server/journeys/review.ts';
 import { askEntry } from '../../server/people/inputs.ts';
-import { settle } from '../../server/clock/skip.ts';
+import { settle } from '../../server/running/skip.ts';
 import type { Journey } from '../../core/journey/schema.ts';
 import { DAYS, HOUR, journey, mail, MONDAY, put, reachable, wait } from '../make.ts';
 import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';

@@ -1,6 +1,6 @@
 /** Who may be in twice: found by going through everybody in portions, marked as different, gone once they are one. */
 import { afterEach, beforeEach, expect, it } from 'vitest';
-import { SettingsBook } from '../../server/settings/settings.ts';
+import { SettingsBook } from '../../server/workspace/settings.ts';
 import { compare } from '../../server/people/compare.ts';
 import {
   areDifferent,

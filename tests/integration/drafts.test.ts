@@ -15,7 +15,7 @@ import {
 import { goneFrom, hereToo } from '../../server/journeys/open-drafts.ts';
 import { countPeople, TooLong, valuesOf } from '../../server/people/counting.ts';
 import { knownNames } from '../../server/people/names.ts';
-import { SettingsBook } from '../../server/settings/settings.ts';
+import { SettingsBook } from '../../server/workspace/settings.ts';
 import { journey, mail, put } from '../make.ts';
 import { openWorld, type World } from './world.ts';
 

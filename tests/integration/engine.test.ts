@@ -9,7 +9,7 @@ import { MOST_PAST } from '../../server/engine/bounds.ts';
 import { runBatch } from '../../server/engine/batch.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';
 import { PlanBook } from '../../server/engine/plans.ts';
-import { setPracticeClock } from '../../server/clock/clock.ts';
+import { setPracticeClock } from '../../server/workspace/clock.ts';
 import { addPeople, live, openWorld, react, skipTo, trailOf, type World } from './world.ts';
 
 let world: World;

@@ -18,7 +18,8 @@ import { workImport } from '../../server/imports/run.ts';
 import { importWhole } from '../../server/imports/whole.ts';
 import { addNote } from '../../server/people/by-hand.ts';
 import { askChange } from '../../server/people/inputs.ts';
-import { readSettings, saveSettings } from '../../server/settings/settings.ts';
+import { readSettings } from '../../server/workspace/settings.ts';
+import { saveSettings } from '../../server/settings/save.ts';
 import { live, openWorld, skipTo, trailOf, type World } from './world.ts';
 
 let world: World;

@@ -3,7 +3,7 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { journey, MONDAY, put, reachable } from '../make.ts';
 import { runBatch } from '../../server/engine/batch.ts';
 import { dropRequest } from '../../server/engine/set-aside.ts';
-import { settle } from '../../server/clock/skip.ts';
+import { settle } from '../../server/running/skip.ts';
 import { importWhole } from '../../server/imports/whole.ts';
 import { takeEvents } from '../../server/intake/events.ts';
 import { unsubscribed } from '../../server/intake/intake.ts';
@@ -16,7 +16,7 @@ import { everythingOf } from '../../server/protection/everything.ts';
 import { messagesAhead } from '../../server/results/ahead.ts';
 import { setAsidePage } from '../../server/results/aside.ts';
 import { today } from '../../server/results/today.ts';
-import { SettingsBook } from '../../server/settings/settings.ts';
+import { SettingsBook } from '../../server/workspace/settings.ts';
 import { addPeople, live, openWorld, skipTo, type World } from './world.ts';
 
 let world: World;

@@ -3,7 +3,7 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { journey, mail, MONDAY, put, reachable, text, wait } from '../make.ts';
 import { changed, notify, listen } from '../../server/db/notify.ts';
 import { transaction } from '../../server/db/pool.ts';
-import { tryNow } from '../../server/engine/again.ts';
+import { tryNow } from '../../server/post/again.ts';
 import { receivedText } from '../../server/intake/texts.ts';
 import { clicked, opened, unsubscribed, unsubscribeTarget } from '../../server/intake/intake.ts';
 import { inboundText } from '../../server/sms/gateway.ts';
@@ -13,7 +13,7 @@ import { review } from '../../server/journeys/review.ts';
 import { createJourney, emptyJourney, journeyByKey, keyFrom, saveDraft } from '../../server/journeys/journeys.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';
 import { personPage } from '../../server/people/people.ts';
-import { setPracticeClock } from '../../server/clock/clock.ts';
+import { setPracticeClock } from '../../server/workspace/clock.ts';
 import { addPeople, live, openWorld, skipTo, trailOf, type World, READER } from './world.ts';
 
 let world: World;

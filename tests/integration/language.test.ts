@@ -12,7 +12,7 @@ import type { TimedInput } from '../../core/replay/happenings.ts';
 import { replay } from '../../core/replay/replay.ts';
 import type { Settings } from '../../core/settings/schema.ts';
 import { ts } from '../../server/db/pool.ts';
-import { saveSettings } from '../../server/settings/settings.ts';
+import { saveSettings } from '../../server/settings/save.ts';
 import { anyInputs, anyJourneys, anyPeople, anySettings, BEGIN, FINISH } from '../language.ts';
 import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';
 

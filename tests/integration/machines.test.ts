@@ -4,8 +4,8 @@ import { clicked, opened, workspaceSecret } from '../../server/intake/intake.ts'
 import { decideEarly } from '../../server/intake/early.ts';
 import { receivedText, saveTextWords, textReported } from '../../server/intake/texts.ts';
 import { signToken } from '../../server/intake/token.ts';
-import { messageKey } from '../../server/engine/message-id.ts';
-import { settle } from '../../server/clock/skip.ts';
+import { messageKey } from '../../server/mail/message-id.ts';
+import { settle } from '../../server/running/skip.ts';
 import { askEntry } from '../../server/people/inputs.ts';
 import type { Step } from '../../core/steps/index.ts';
 import { DAYS, HOUR, journey, mail, MONDAY, put, reachable, text, wait } from '../make.ts';

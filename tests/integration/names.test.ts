@@ -9,7 +9,8 @@ import { rename } from '../../server/names/rename.ts';
 import { changeType, typeChange } from '../../server/names/types.ts';
 import { importWhole } from '../../server/imports/whole.ts';
 import { askChange } from '../../server/people/inputs.ts';
-import { readSettings, saveSettings } from '../../server/settings/settings.ts';
+import { readSettings } from '../../server/workspace/settings.ts';
+import { saveSettings } from '../../server/settings/save.ts';
 import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';
 
 let world: World;

@@ -8,7 +8,7 @@ import { expect, it } from 'vitest';
 import type { Journey } from '../../core/journey/schema.ts';
 import { replay, type PrintedLine } from '../../core/replay/replay.ts';
 import type { TimedInput } from '../../core/replay/happenings.ts';
-import { setPracticeClock } from '../../server/clock/clock.ts';
+import { setPracticeClock } from '../../server/workspace/clock.ts';
 import { runBatch } from '../../server/engine/batch.ts';
 import { PlanBook } from '../../server/engine/plans.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';

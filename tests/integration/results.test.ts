@@ -1,8 +1,8 @@
 /** Figures: what is foreseen is what happens, what is counted is what happened. */
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { branch, DAYS, journey, mail, MONDAY, put, reachable, text, wait } from '../make.ts';
-import { setPracticeClock } from '../../server/clock/clock.ts';
-import { settle } from '../../server/clock/skip.ts';
+import { setPracticeClock } from '../../server/workspace/clock.ts';
+import { settle } from '../../server/running/skip.ts';
 import { runBatch } from '../../server/engine/batch.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';
 import { personPage, searchPeople, tagNames } from '../../server/people/people.ts';

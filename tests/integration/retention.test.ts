@@ -1,8 +1,8 @@
 /** What is old goes, a few rows at a time; nothing that is still asked for does, and nothing breaks without it. */
 import { afterEach, beforeEach, expect, it } from 'vitest';
 import { branch, DAYS, journey, mail, MONDAY, put, reachable, wait } from '../make.ts';
-import { now } from '../../server/clock/clock.ts';
-import { letGo } from '../../server/engine/retention.ts';
+import { now } from '../../server/workspace/clock.ts';
+import { letGo } from '../../server/running/retention.ts';
 import { clicked, opened } from '../../server/intake/intake.ts';
 import { askChange, askEntry } from '../../server/people/inputs.ts';
 import { personPage } from '../../server/people/people.ts';

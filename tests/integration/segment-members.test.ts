@@ -4,7 +4,7 @@ import type { PersonState } from '../../core/person/state.ts';
 import { MONDAY, reachable, settings } from '../make.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { compare, daysOf, membersOf } from '../../server/segments/members.ts';
-import { saveSettings } from '../../server/settings/settings.ts';
+import { saveSettings } from '../../server/settings/save.ts';
 import { addPeople, openWorld, skipTo, type World } from './world.ts';
 
 let world: World;

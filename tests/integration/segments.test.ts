@@ -2,7 +2,7 @@
 import { afterEach, beforeEach, expect, it } from 'vitest';
 import { importWhole } from '../../server/imports/whole.ts';
 import { workCrowd } from '../../server/crowds/crowds.ts';
-import { saveSettings } from '../../server/settings/settings.ts';
+import { saveSettings } from '../../server/settings/save.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { brake } from '../../server/journeys/brake.ts';
 import type { Settings } from '../../core/settings/schema.ts';

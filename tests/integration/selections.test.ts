@@ -3,12 +3,18 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import type { Condition } from '../../core/condition/schema.ts';
 import { askChangeOf, changesOfMany, undoChange } from '../../server/crowds/changes.ts';
 import { stopCrowd, workCrowd } from '../../server/crowds/crowds.ts';
-import { changeSchema, nextOf, selectionSchema, type Change, type Selection } from '../../server/crowds/selection.ts';
-import { settle } from '../../server/clock/skip.ts';
+import {
+  changeSchema,
+  nextOf,
+  selectionSchema,
+  type Change,
+  type Selection
+} from '../../server/selection/selection.ts';
+import { settle } from '../../server/running/skip.ts';
 import { makeField } from '../../server/names/describe.ts';
 import { typedChange } from '../../server/people/by-hand.ts';
 import { countSelected } from '../../server/people/counting.ts';
-import { saveSettings } from '../../server/settings/settings.ts';
+import { saveSettings } from '../../server/settings/save.ts';
 import { brake } from '../../server/journeys/brake.ts';
 import { HOUR, journey, mail, MONDAY, reachable, wait } from '../make.ts';
 import { addPeople, live, openWorld, skipTo, type World } from './world.ts';

@@ -4,7 +4,7 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { DAYS, journey, mail, MONDAY, put, reachable, wait } from '../make.ts';
 import { runBatch } from '../../server/engine/batch.ts';
 import { tryAgain, whoIsAside } from '../../server/engine/set-aside.ts';
-import { settle } from '../../server/clock/skip.ts';
+import { settle } from '../../server/running/skip.ts';
 import { askChange } from '../../server/people/inputs.ts';
 import { today } from '../../server/results/today.ts';
 import { addPeople, live, openWorld, skipTo, trailOf, type World } from './world.ts';

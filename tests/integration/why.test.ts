@@ -5,7 +5,7 @@ import { comingFor } from '../../server/people/coming.ts';
 import { askChange, askEntry, askHurry, askLeave } from '../../server/people/inputs.ts';
 import { engagedOf } from '../../server/people/points.ts';
 import { whyLine, whyNotIn, type Why } from '../../server/people/why.ts';
-import { saveSettings } from '../../server/settings/settings.ts';
+import { saveSettings } from '../../server/settings/save.ts';
 import type { Explained } from '../../core/condition/explain.ts';
 import { branch, DAYS, journey, mail, MONDAY, put, reachable, text, wait } from '../make.ts';
 import { addPeople, live, openWorld, react, skipTo, trailOf, type World } from './world.ts';

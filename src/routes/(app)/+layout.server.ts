@@ -1,7 +1,7 @@
 import { error } from '@sveltejs/kit';
 import { db } from '$server/app.ts';
-import { readClock } from '$server/clock/clock.ts';
-import { latestSkip } from '$server/clock/skip.ts';
+import { readClock } from '$server/workspace/clock.ts';
+import { latestSkip } from '$server/running/skip.ts';
 import type { LayoutServerLoad } from './$types';
 
 export const load: LayoutServerLoad = async ({ locals, depends }) => {

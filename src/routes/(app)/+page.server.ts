@@ -1,9 +1,9 @@
 import { fail } from '@sveltejs/kit';
 import { z } from 'zod';
 import { db } from '$server/app.ts';
-import { sendAgain, tryNow } from '$server/engine/again.ts';
-import { resume } from '$server/engine/channels.ts';
-import { settleDoubt } from '$server/engine/doubts.ts';
+import { sendAgain, tryNow } from '$server/post/again.ts';
+import { resume } from '$server/post/channels.ts';
+import { settleDoubt } from '$server/post/doubts.ts';
 import { tryAgain } from '$server/engine/set-aside.ts';
 import { halt } from '$server/journeys/brake.ts';
 import { today } from '$server/results/today.ts';

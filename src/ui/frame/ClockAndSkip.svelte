@@ -3,8 +3,8 @@
   import ChevronDown from 'carbon-icons-svelte/lib/ChevronDown.svelte';
   import Time from 'carbon-icons-svelte/lib/Time.svelte';
   import { fromWall } from '$core/time/civil.ts';
-  import type { Clock } from '$server/clock/clock.ts';
-  import type { SkipRow } from '$server/clock/skip.ts';
+  import type { Clock } from '$server/workspace/clock.ts';
+  import type { SkipRow } from '$server/running/skip.ts';
   import { send } from '$ui/api.ts';
   import { refreshLive } from '$ui/kit/refresh.ts';
   import { useFormat } from '$ui/format.ts';

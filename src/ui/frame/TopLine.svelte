@@ -1,7 +1,7 @@
 <script lang="ts">
   import { page } from '$app/state';
-  import type { Clock } from '$server/clock/clock.ts';
-  import type { SkipRow } from '$server/clock/skip.ts';
+  import type { Clock } from '$server/workspace/clock.ts';
+  import type { SkipRow } from '$server/running/skip.ts';
   import ClockAndSkip from './ClockAndSkip.svelte';
   import FindAnything from './FindAnything.svelte';
 

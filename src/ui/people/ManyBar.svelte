@@ -2,7 +2,7 @@
 <script lang="ts">
   import { Button, TextInput } from 'carbon-components-svelte';
   import { plural, number } from '$core/tell/words.ts';
-  import type { Change, Selection } from '$server/crowds/selection.ts';
+  import type { Change, Selection } from '$server/selection/selection.ts';
   import type { SelectedCount } from '$server/people/counting.ts';
   import type { KnownNames } from '$server/people/names.ts';
   import { invalidateAll } from '$app/navigation';

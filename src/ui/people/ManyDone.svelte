@@ -2,7 +2,7 @@
 <script lang="ts">
   import { enhance } from '$app/forms';
   import type { Crowd } from '$server/crowds/crowds.ts';
-  import type { Change } from '$server/crowds/selection.ts';
+  import type { Change } from '$server/selection/selection.ts';
   import { fieldText, number } from '$core/tell/words.ts';
   import { useFormat } from '$ui/format.ts';
 

@@ -2,7 +2,7 @@
 import { hasMoreParts, isTooDeep, MOST_RULE_PARTS } from '$core/journey/depth.ts';
 import { conditionSchema, type Condition } from '$core/condition/schema.ts';
 import { unfitInside } from '$core/text/text.ts';
-import type { Selection } from '$server/crowds/selection.ts';
+import type { Selection } from '$server/selection/selection.ts';
 
 /** Longer addresses are not taken by every server on the way. */
 const LONGEST = 6000;

@@ -2,19 +2,19 @@ import { z } from 'zod';
 import { fail } from '@sveltejs/kit';
 import { LONGEST, naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
-import { now } from '$server/clock/clock.ts';
+import { now } from '$server/workspace/clock.ts';
 import { changesOfMany, undoChange } from '$server/crowds/changes.ts';
 import { stopCrowd } from '$server/crowds/crowds.ts';
-import { knownZones } from '$server/crowds/may-have-changed.ts';
+import { knownZones } from '$server/selection/may-have-changed.ts';
 import { journeyNames } from '$server/journeys/journeys.ts';
 import { look, TooLong } from '$server/people/counting.ts';
 import { knownNames } from '$server/people/names.ts';
 import { PER_PAGE, searchPeople, SORTS, tagNames, type PeopleFound, type PeopleSearch } from '$server/people/people.ts';
 import { removeSegment, saveSegment } from '$server/settings/segments.ts';
-import { SettingsBook } from '$server/settings/settings.ts';
+import { SettingsBook } from '$server/workspace/settings.ts';
 import { whereFrom } from '$ui/people/selection.ts';
 import { scoreNames, showFacts, shownFacts } from '$server/people/shown.ts';
-import { fieldNames, OWN_FIELDS } from '$server/people/field-names.ts';
+import { fieldNames, OWN_FIELDS } from '$server/engine/field-names.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 const query = z.object({

@@ -3,11 +3,12 @@ import { z } from 'zod';
 import { naming } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
 import { listKeys, makeKey, revokeKey, SCOPES } from '$server/api/keys.ts';
-import { callSecret } from '$server/engine/call.ts';
+import { callSecret } from '$server/post/call.ts';
 import { textWordsSchema } from '$core/message/text-words.ts';
 import { saveTextWords, textWords } from '$server/intake/texts.ts';
 import { workspaceSecret } from '$server/intake/intake.ts';
-import { readSaved, saveSettings } from '$server/settings/settings.ts';
+import { readSaved } from '$server/workspace/settings.ts';
+import { saveSettings } from '$server/settings/save.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async () => {

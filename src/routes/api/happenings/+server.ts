@@ -3,7 +3,7 @@ import { db } from '$server/app.ts';
 import { keyOf } from '$server/api/keys.ts';
 import { isUnavailable } from '$server/db/pool.ts';
 import { MOST_EVENTS, takeEvents } from '$server/intake/events.ts';
-import { SettingsBook } from '$server/settings/settings.ts';
+import { SettingsBook } from '$server/workspace/settings.ts';
 import type { RequestHandler } from './$types';
 
 const settings = new SettingsBook();

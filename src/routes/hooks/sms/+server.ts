@@ -1,6 +1,6 @@
 import { json } from '@sveltejs/kit';
 import { config, db } from '$server/app.ts';
-import { now } from '$server/clock/clock.ts';
+import { now } from '$server/workspace/clock.ts';
 import { halted } from '$server/journeys/brake.ts';
 import { workspaceSecret } from '$server/intake/intake.ts';
 import { receivedText, textReported } from '$server/intake/texts.ts';

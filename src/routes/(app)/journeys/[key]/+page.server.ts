@@ -17,7 +17,7 @@ import { acrossWords } from '$core/tell/settings.ts';
 import { callOffLiveAt, liveAtOf } from '$server/journeys/live-at.ts';
 import { acceptedIn } from '$server/journeys/accepted.ts';
 import { aroundOf } from '$server/journeys/around.ts';
-import { knownZones } from '$server/crowds/may-have-changed.ts';
+import { knownZones } from '$server/selection/may-have-changed.ts';
 import { knownNames } from '$server/people/names.ts';
 import { samplePeople } from '$server/people/sample.ts';
 import { crowdsOf, stopCrowd } from '$server/crowds/crowds.ts';

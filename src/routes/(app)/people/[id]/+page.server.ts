@@ -3,8 +3,8 @@ import { z } from 'zod';
 import { keyText } from '$core/journey/values.ts';
 import { LONGEST, naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
-import { readClock } from '$server/clock/clock.ts';
-import { heldBack, liftSuppression, sendAgain, sendCopy, tryNow } from '$server/engine/again.ts';
+import { readClock } from '$server/workspace/clock.ts';
+import { heldBack, liftSuppression, sendAgain, sendCopy, tryNow } from '$server/post/again.ts';
 import { tryAgain } from '$server/engine/set-aside.ts';
 import {
   addNote,
@@ -22,7 +22,7 @@ import { askChange, askEntry, askHurry, askLeave } from '$server/people/inputs.t
 import { personNow, personPage, tagNames } from '$server/people/people.ts';
 import { engagedOf } from '$server/people/points.ts';
 import { erase, holdings } from '$server/protection/erase.ts';
-import { readSettings } from '$server/settings/settings.ts';
+import { readSettings } from '$server/workspace/settings.ts';
 import { addTask } from '$server/tasks/tasks.ts';
 import type { Actions, PageServerLoad } from './$types';
 

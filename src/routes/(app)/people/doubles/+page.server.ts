@@ -13,9 +13,9 @@ import {
   notDifferent,
   stopSearch
 } from '$server/people/doubles.ts';
-import { fieldNames } from '$server/people/field-names.ts';
+import { fieldNames } from '$server/engine/field-names.ts';
 import { merge } from '$server/people/merge.ts';
-import { SettingsBook } from '$server/settings/settings.ts';
+import { SettingsBook } from '$server/workspace/settings.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 const settings = new SettingsBook();

@@ -5,7 +5,7 @@ import { db, config } from '$server/app.ts';
 import { lookingAt, MODEL_KINDS, modelOf, removeModel, saveModel, usesOf } from '$server/engagement/models.ts';
 import { journeyNames } from '$server/journeys/journeys.ts';
 import { knownNames } from '$server/people/names.ts';
-import { readSaved } from '$server/settings/settings.ts';
+import { readSaved } from '$server/workspace/settings.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 const kinds = z.enum(MODEL_KINDS);

@@ -1,7 +1,7 @@
 import { db } from '$server/app.ts';
 import { recentImports } from '$server/imports/imports.ts';
-import { fieldNames, OWN_FIELDS } from '$server/people/field-names.ts';
-import { readSettings } from '$server/settings/settings.ts';
+import { fieldNames, OWN_FIELDS } from '$server/engine/field-names.ts';
+import { readSettings } from '$server/workspace/settings.ts';
 import type { PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ depends }) => {

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { FIELD_TYPES } from '$core/person/values.ts';
 import { LONGEST, naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
-import { DATE_ORDERS, DECIMALS } from '$server/imports/values.ts';
+import { DATE_ORDERS, DECIMALS } from '$server/people/values.ts';
 import { look, TooLong } from '$server/people/counting.ts';
 import { catalogue } from '$server/names/catalogue.ts';
 import { describe, makeField, remove } from '$server/names/describe.ts';

@@ -6,7 +6,7 @@ import { askChangeOf } from '$server/crowds/changes.ts';
 import { look, TooLong } from '$server/people/counting.ts';
 import { ageOf, compare, daysOf, membersOf } from '$server/segments/members.ts';
 import { segmentLines } from '$server/settings/segments.ts';
-import { SettingsBook } from '$server/settings/settings.ts';
+import { SettingsBook } from '$server/workspace/settings.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 const settings = new SettingsBook();

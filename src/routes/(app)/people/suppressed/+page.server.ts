@@ -2,7 +2,7 @@ import { fail } from '@sveltejs/kit';
 import { z } from 'zod';
 import { naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
-import { doubts, liftMany, settleDoubt, suppressionGroups } from '$server/engine/doubts.ts';
+import { doubts, liftMany, settleDoubt, suppressionGroups } from '$server/post/doubts.ts';
 import type { Actions, PageServerLoad } from './$types';
 
 export const load: PageServerLoad = async ({ depends }) => {

@@ -2,7 +2,7 @@ import { error, fail } from '@sveltejs/kit';
 import { z } from 'zod';
 import { naming, plainText } from '$core/text/text.ts';
 import { db } from '$server/app.ts';
-import { now } from '$server/clock/clock.ts';
+import { now } from '$server/workspace/clock.ts';
 import { listPhones, replyFrom, StandInAway, textsOf } from '$server/standins/client.ts';
 import type { Actions, PageServerLoad } from './$types';
 

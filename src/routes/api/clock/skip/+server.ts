@@ -1,8 +1,8 @@
 import { json } from '@sveltejs/kit';
 import { z } from 'zod';
 import { db } from '$server/app.ts';
-import { askSkip, SkipError, stopSkip } from '$server/clock/skip.ts';
-import { now } from '$server/clock/clock.ts';
+import { askSkip, SkipError, stopSkip } from '$server/running/skip.ts';
+import { now } from '$server/workspace/clock.ts';
 import { readBody } from '../../body.ts';
 import type { RequestHandler } from './$types';
 

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { conditionSchema } from '$core/condition/schema.ts';
 import { db } from '$server/app.ts';
 import { countPeople, TooLong } from '$server/people/counting.ts';
-import { SettingsBook } from '$server/settings/settings.ts';
+import { SettingsBook } from '$server/workspace/settings.ts';
 import { readBody } from '../../body.ts';
 import type { RequestHandler } from './$types';
 

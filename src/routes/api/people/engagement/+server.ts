@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { db } from '$server/app.ts';
 import { MODEL_KINDS, withModel } from '$server/engagement/models.ts';
 import { outlook } from '$server/engagement/preview.ts';
-import { readSaved } from '$server/settings/settings.ts';
+import { readSaved } from '$server/workspace/settings.ts';
 import { readBody } from '../../body.ts';
 import { telling } from '../import/telling.ts';
 import type { RequestHandler } from './$types';

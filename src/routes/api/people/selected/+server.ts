@@ -1,10 +1,10 @@
 import { error, json } from '@sveltejs/kit';
 import { z } from 'zod';
 import { db } from '$server/app.ts';
-import { changeSchema, selectionSchema } from '$server/crowds/selection.ts';
+import { changeSchema, selectionSchema } from '$server/selection/selection.ts';
 import { countSelected, TooLong } from '$server/people/counting.ts';
 import { typedChange } from '$server/people/by-hand.ts';
-import { SettingsBook } from '$server/settings/settings.ts';
+import { SettingsBook } from '$server/workspace/settings.ts';
 import { readBody } from '../../body.ts';
 import type { RequestHandler } from './$types';
 

@@ -5,7 +5,7 @@ import { readThrough } from '$core/tell/read-through.ts';
 import { fromWall } from '$core/time/civil.ts';
 import { parseInstant } from '$core/time/instant.ts';
 import { db } from '$server/app.ts';
-import { readClock } from '$server/clock/clock.ts';
+import { readClock } from '$server/workspace/clock.ts';
 import { askLiveAt } from '$server/journeys/live-at.ts';
 import { setLive } from '$server/journeys/going-live.ts';
 import { review } from '$server/journeys/review.ts';

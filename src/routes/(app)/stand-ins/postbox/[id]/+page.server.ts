@@ -1,6 +1,6 @@
 import { error, fail } from '@sveltejs/kit';
 import { followLink, readMail, sendBack, StandInAway } from '$server/standins/client.ts';
-import { now } from '$server/clock/clock.ts';
+import { now } from '$server/workspace/clock.ts';
 import { db } from '$server/app.ts';
 import type { Actions, PageServerLoad } from './$types';
 

@@ -4,7 +4,7 @@ import { eachStep } from '$core/journey/walk-document.ts';
 import { keyText } from '$core/journey/values.ts';
 import { isMessage, kindOf } from '$core/steps/index.ts';
 import { db } from '$server/app.ts';
-import { sendAgain, tryNow } from '$server/engine/again.ts';
+import { sendAgain, tryNow } from '$server/post/again.ts';
 import { journeyByKey, versionOf } from '$server/journeys/journeys.ts';
 import { readBody } from '../../../body.ts';
 import type { RequestHandler } from './$types';

@@ -4,10 +4,10 @@ import { latestOf, lengthOf, type Config } from '../config.ts';
 import type { Pool } from '../db/pool.ts';
 import { workspaceSecret } from '../intake/intake.ts';
 import { openMailer } from '../mail/smtp.ts';
-import { callSecret, type Outward } from './call.ts';
-import { Errands } from './errands.ts';
-import { Outbox, type Post } from './outbox.ts';
-import { PlanBook } from './plans.ts';
+import { callSecret, type Outward } from '../post/call.ts';
+import { Errands } from '../post/errands.ts';
+import { Outbox, type Post } from '../post/outbox.ts';
+import { PlanBook } from '../engine/plans.ts';
 
 export interface Engine {
   pool: Pool;

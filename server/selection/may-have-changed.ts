@@ -2,7 +2,7 @@
 import { conditionSql, Parameters, type AskedAt } from '../../core/condition/sql.ts';
 import { isZone, zoneOffset } from '../../core/time/civil.ts';
 import type { Workspace } from '../../core/settings/workspace.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import type { Db } from '../db/pool.ts';
 
 let zones: Promise<string[]> | null = null;

@@ -17,7 +17,7 @@ import type { Db } from '../db/pool.ts';
 import { requestRow, type RequestKind } from '../inbox/request.ts';
 import { loadPeople } from '../engine/load.ts';
 import { PlanBook } from '../engine/plans.ts';
-import { lettersSql } from '../people/letters.ts';
+import { lettersSql } from './letters.ts';
 import { knownZones } from './may-have-changed.ts';
 
 /** People chosen by hand, at most: those of some pages. */

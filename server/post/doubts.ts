@@ -3,7 +3,7 @@
  * their server's until somebody says otherwise. Nobody is suppressed meanwhile; the messages wait and are tried again.
  */
 import { changed, notify } from '../db/notify.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 
 /** So many of a domain in an hour, and such a part of those tried there; over all domains so many and such a part. */

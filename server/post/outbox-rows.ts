@@ -1,14 +1,15 @@
 /** Rows of the outbox: claiming them under a lease, keeping what they say, holding the lease. */
-import { allFields } from '../people/all-fields.ts';
+import { allFields } from '../engine/all-fields.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import type { Channel } from '../../core/person/values.ts';
 import { columns } from '../db/columns.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { KeptLink } from '../mail/content.ts';
-import { copiesOf } from './copies.ts';
+import { copiesOf } from '../mail/copies.ts';
 import { LEASE } from './leases.ts';
-import { addressNow, barredSql, type Barred } from './may-go.ts';
-import type { MessageRef } from './message-id.ts';
+import { addressNow } from '../mail/reachable.ts';
+import { barredSql, type Barred } from './may-go.ts';
+import type { MessageRef } from '../mail/message-id.ts';
 
 export interface OutboxRow {
   person_id: number;

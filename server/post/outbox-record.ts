@@ -8,9 +8,9 @@ import { changed, notify } from '../db/notify.ts';
 import { transaction, ts, type Db, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { noteRefusals, noteSuccess } from './channels.ts';
-import { copiesOf } from './copies.ts';
+import { copiesOf } from '../mail/copies.ts';
 import { noteTried } from './doubts.ts';
-import { Counts } from './count.ts';
+import { Counts } from '../engine/count.ts';
 import { ENDED, type OutboxRow } from './outbox-rows.ts';
 
 /** What of a row its outcome is recorded by. */

@@ -6,6 +6,7 @@ import type { Channel } from '../../core/person/values.ts';
 import { columns } from '../db/columns.ts';
 import type { Db } from '../db/pool.ts';
 import { together } from '../db/together.ts';
+import { addressNow, isSuppressed } from '../mail/reachable.ts';
 
 /** Why a message that was queued does not go out any more. */
 export type Barred = 'no-address' | 'suppressed' | 'no-consent';
@@ -27,14 +28,6 @@ const WORDS: Record<Barred, Record<Channel, string>> = {
 
 /** Why it does not go out, as colleagues read it. */
 export const barredWords = (why: Barred, channel: Channel): string => WORDS[why][channel];
-
-/** SQL: the address that a person `p` has now for a channel. */
-export const addressNow = (p: string, channel: string): string =>
-  `case ${channel} when 'email' then ${p}.email else ${p}.phone end`;
-
-/** SQL: whether nobody may write to an address. */
-export const isSuppressed = (address: string): string =>
-  `exists (select from suppressions x where x.address = lower(${address}))`;
 
 /** SQL: a {@link Barred} of a message `m` to an address, or null. Service messages need no consent (`service` on a step). */
 export const barredSql = (m: string, address: string): string => `case

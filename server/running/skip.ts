@@ -3,18 +3,18 @@
  * at each until all work is done, never past work still to be done. Asked for
  * by a row, carried out by one worker at a time, stopped by a word in the row.
  */
-import { NOT_PAUSED } from '../engine/outbox-rows.ts';
+import { NOT_PAUSED } from '../post/outbox-rows.ts';
 import { z } from 'zod';
 import { DAY } from '../../core/time/duration.ts';
 import { runBatch } from '../engine/batch.ts';
-import type { Engine } from '../engine/context.ts';
+import type { Engine } from './context.ts';
 import { notify } from '../db/notify.ts';
 import { isNobodysFault, isUnavailable, ts, type Db, type Pool } from '../db/pool.ts';
 import { decideEarly } from '../intake/early.ts';
 import { nextCrowd, workCrowd } from '../crowds/crowds.ts';
 import { lookAtMidnight, midnightDue } from '../crowds/midnight.ts';
 import { goLiveInTime, liveAtDue } from '../journeys/live-at.ts';
-import { readClock, setPracticeClock } from './clock.ts';
+import { readClock, setPracticeClock } from '../workspace/clock.ts';
 
 export interface SkipRow {
   id: number;

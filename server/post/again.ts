@@ -1,8 +1,8 @@
 /** Sending messages again: those that wait for another try at once, and those that failed or bounced. */
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { ts, type Db } from '../db/pool.ts';
-import { copiesOf } from './copies.ts';
+import { copiesOf } from '../mail/copies.ts';
 
 /** Which messages: one of a person, or all of a journey (and step) that are alike. */
 export type Which =

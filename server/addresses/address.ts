@@ -4,7 +4,7 @@
  * number as E.164.
  */
 import { z } from 'zod';
-import { readPhone } from '../imports/phone.ts';
+import { readPhone } from './phone.ts';
 
 const email = z.email().max(254);
 

@@ -10,7 +10,7 @@ import type { Channel } from '../../core/person/values.ts';
 import { isMessage } from '../../core/steps/index.ts';
 import type { EmailStep } from '../../core/steps/email.ts';
 import type { SmsStep } from '../../core/steps/sms.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import { isNobodysFault, isUnavailable, type Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { keepParts, restoreParts, type Content } from '../mail/content.ts';
@@ -19,14 +19,14 @@ import { renderEmail, renderSms, scopeOf, type RenderContext } from '../mail/ren
 import { Withheld, type Mailer } from '../mail/smtp.ts';
 import { sendSms } from '../sms/gateway.ts';
 import { gateOf } from './channels.ts';
-import { messageKey, type MessageRef } from './message-id.ts';
+import { messageKey, type MessageRef } from '../mail/message-id.ts';
 import { LEASE_SECONDS, Leases } from './leases.ts';
 import { barredWords, mayGo } from './may-go.ts';
 import { claimMessages, keepContents, putBack, type OutboxRow } from './outbox-rows.ts';
 import { withinRates, type Rates } from './rates.ts';
 import { record, recordBare, type Outcome } from './outbox-record.ts';
 import { Unrecorded } from './unrecorded.ts';
-import type { PlanBook } from './plans.ts';
+import type { PlanBook } from '../engine/plans.ts';
 
 export interface Post {
   mailer: Mailer;

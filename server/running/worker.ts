@@ -5,19 +5,19 @@
 import type { Logger } from 'pino';
 import { workCrowd } from '../crowds/crowds.ts';
 import { lookAtMidnight } from '../crowds/midnight.ts';
-import { runAskedSkip } from '../clock/skip.ts';
+import { runAskedSkip } from './skip.ts';
 import { decideEarly } from '../intake/early.ts';
 import { listen } from '../db/notify.ts';
 import { isUnavailable, type Pool } from '../db/pool.ts';
-import { now } from '../clock/clock.ts';
+import { now } from '../workspace/clock.ts';
 import { workImport } from '../imports/run.ts';
 import { workDoubles } from '../people/doubles.ts';
 import { goLiveInTime } from '../journeys/live-at.ts';
-import { sendAnswers } from './answers.ts';
-import { runBatch } from './batch.ts';
+import { sendAnswers } from '../post/answers.ts';
+import { runBatch } from '../engine/batch.ts';
 import type { Engine } from './context.ts';
-import type { Outbox } from './outbox.ts';
-import { sendLetters } from './letters.ts';
+import type { Outbox } from '../post/outbox.ts';
+import { sendLetters } from '../post/letters.ts';
 import { letGo } from './retention.ts';
 
 export interface Worker {

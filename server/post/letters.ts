@@ -2,15 +2,15 @@
  * Letters that no journey sends: whoever is said to have written that they want no more mail, and could not prove that it was
  * them, is asked by a mail with a link. At most once a day, whoever writes in their name and however often.
  */
-import { now, readClock } from '../clock/clock.ts';
+import { now, readClock } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { ts, type Db, type Pool } from '../db/pool.ts';
 import { signToken } from '../intake/token.ts';
 import type { Handed } from '../mail/answer.ts';
 import { Withheld } from '../mail/smtp.ts';
 import { LEASE, Leases } from './leases.ts';
-import { isSuppressed } from './may-go.ts';
-import { letterKey } from './message-id.ts';
+import { isSuppressed } from '../mail/reachable.ts';
+import { letterKey } from '../mail/message-id.ts';
 import { senderName, type Post } from './outbox.ts';
 
 interface Row {

@@ -3,14 +3,14 @@
  * outcome recorded by the claim that it came of. A sender that dies lets its lease run out; the text goes again with the same
  * id, by which the gateway drops a repeat.
  */
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import { changed } from '../db/notify.ts';
 import type { Db, Pool } from '../db/pool.ts';
 import type { Handed } from '../mail/answer.ts';
 import { sendSms } from '../sms/gateway.ts';
 import { LEASE, Leases } from './leases.ts';
-import { isSuppressed } from './may-go.ts';
-import { answerKey } from './message-id.ts';
+import { isSuppressed } from '../mail/reachable.ts';
+import { answerKey } from '../mail/message-id.ts';
 import { withinRates, type Rates } from './rates.ts';
 
 export interface AnswerPost {

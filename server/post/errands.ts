@@ -3,13 +3,13 @@
  * lease, run side by side, each recorded with what was answered. A worker that dies lets its lease run out, and the errand is
  * run again under the same id, by which whoever gets it knows a repeat (docs/decisions/0011, 0019).
  */
-import { allFields } from '../people/all-fields.ts';
+import { allFields } from '../engine/all-fields.ts';
 import type { Happening } from '../../core/person/happening.ts';
 import type { Channel, ConsentState } from '../../core/person/values.ts';
 import { entryScope, type MessageScope } from '../../core/message/personal.ts';
 import type { Step } from '../../core/steps/index.ts';
 import { repaired } from '../../core/text/text.ts';
-import { readClock } from '../clock/clock.ts';
+import { readClock } from '../workspace/clock.ts';
 import { columns } from '../db/columns.ts';
 import { changed } from '../db/notify.ts';
 import { isNobodysFault, ts, type Pool } from '../db/pool.ts';
@@ -18,12 +18,12 @@ import { sendSms } from '../sms/gateway.ts';
 import { fillAll, fillText } from '../mail/fill.ts';
 import { callAddress, type Answered, type Outward } from './call.ts';
 import { LEASE, Leases } from './leases.ts';
-import { isSuppressed } from './may-go.ts';
-import { errandKey } from './message-id.ts';
+import { isSuppressed } from '../mail/reachable.ts';
+import { errandKey } from '../mail/message-id.ts';
 import { backoff, MOST_TRIES } from './outbox-record.ts';
 import { senderName, type Post } from './outbox.ts';
 import { colleague } from './colleague.ts';
-import type { PlanBook } from './plans.ts';
+import type { PlanBook } from '../engine/plans.ts';
 
 interface ErrandRow {
   person_id: number;
