@@ -1,9 +1,12 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import prettier from 'eslint-config-prettier';
 import importX from 'eslint-plugin-import-x';
 import svelte from 'eslint-plugin-svelte';
 import globals from 'globals';
 import ts from 'typescript-eslint';
 import svelteConfig from './svelte.config.js';
+import { serverParts } from './tests/server-parts.js';
 
 /** What each part may not reach, and why. The rules are those of docs/architecture.md. */
 const zones = [
@@ -28,6 +31,15 @@ const zones = [
     message: 'Stand-ins are reached over SMTP and HTTP only.'
   }
 ];
+
+/** Inside the server each part reads those that its line in docs/architecture.md names. */
+const architecture = readFileSync(join(import.meta.dirname, 'docs/architecture.md'), 'utf8');
+const inner = [...serverParts(architecture)].map(([part, others]) => ({
+  target: `./server/${part}`,
+  from: './server',
+  except: [part, ...others].map((other) => `./${other}`).concat('./intake/token.ts', './config.ts'),
+  message: `What server/${part} may read stands in docs/architecture.md, "Parts of the server".`
+}));
 
 /** Small pure libraries that the core may use; none does input or output. */
 const CORE_MAY_IMPORT = [
@@ -70,7 +82,12 @@ export default ts.config(
       'svelte/prefer-svelte-reactivity': 'off',
       'import-x/no-restricted-paths': [
         'error',
-        { zones: zones.flatMap((z) => z.from.map((from) => ({ target: z.target, from, message: z.message }))) }
+        {
+          zones: [
+            ...zones.flatMap((z) => z.from.map((from) => ({ target: z.target, from, message: z.message }))),
+            ...inner
+          ]
+        }
       ],
       'no-restricted-syntax': ['error', OWN_KEYS],
       eqeqeq: 'error',
@@ -152,7 +169,10 @@ export default ts.config(
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     rules: {
       '@typescript-eslint/no-floating-promises': 'error',
-      '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { arguments: false, attributes: false } }],
+      '@typescript-eslint/no-misused-promises': [
+        'error',
+        { checksVoidReturn: { arguments: false, attributes: false } }
+      ],
       '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }]
     }
   },

@@ -20,6 +20,7 @@ import { carryOut, type Hands } from './effects.ts';
 import { isExisting, newWalk, refusalOf, type Refusal } from './entering.ts';
 import { GIVEN_POINTS, type Happening } from './happening.ts';
 import type { Input, Recorder, World } from './world.ts';
+import { joinSilently } from './joining.ts';
 import { Keeper, MOST_HAPPENINGS } from './keeper.ts';
 import { placeIn } from './moving.ts';
 import { addressOf, type PersonState } from './state.ts';
@@ -90,8 +91,8 @@ export class PersonRun implements Hands {
         this.set(input);
         break;
       case 'look':
-        if (input.silent) this.keeper.lookAtSegments();
-        else if (input.midnight) this.clock(true);
+        if (input.segments === 'silently') joinSilently(this.world, this.person, this.at, this.recorder);
+        else if (input.segments === 'told') this.clock(true);
         break;
       case 'move':
         for (const walk of this.person.walks) this.move(walk, input);

@@ -62,6 +62,13 @@ export interface World extends Surroundings {
   asks: ReadonlySet<string>;
 }
 
+/**
+ * How segments are looked at. `told`: joining and leaving happens, journeys hear of it. `silently`: it is so from now on, and
+ * nothing has happened: what holds when a segment is made, what a silent import brings.
+ */
+export const JOINING = ['told', 'silently'] as const;
+export type Joining = (typeof JOINING)[number];
+
 /** Something that comes from outside. */
 export type Input =
   | { kind: 'happening'; happening: Happening }
@@ -69,10 +76,10 @@ export type Input =
   /** A journey is paused no more: what happened to the person meanwhile, in its order. */
   | { kind: 'resumed'; journey: string; happened: Happening[] }
   /**
-   * The person is looked at: when the clock next gives them something to do and, at `midnight`, which segments they are in. `silent`:
-   * what they join and leave by it is nothing that happens.
+   * The person is looked at: when the clock next gives them something to do and, where `segments` says how, which of them they are
+   * in.
    */
-  | { kind: 'look'; midnight: boolean; silent?: boolean }
+  | { kind: 'look'; segments?: Joining | undefined }
   /** Those inside an earlier version go on in this one, where the step they stand on is still there. */
   | { kind: 'move'; journey: string; version: number }
   /** A journey ends for everyone inside; `walk`: that one alone. */

@@ -1,6 +1,6 @@
 /** One person's life in a replay: how it begins and goes on. */
 import { Agenda, datedPlans, nextMidnight, type Course, type Position } from '../person/agenda.ts';
-import { Keeper } from '../person/keeper.ts';
+import { joinSilently } from '../person/joining.ts';
 import type { Recorder, World } from '../person/world.ts';
 import type { PersonState } from '../person/state.ts';
 import { withSubject } from '../person/subject.ts';
@@ -27,7 +27,7 @@ export function beginLife(
   const { world, from } = course;
   beginDecay(world.workspace, person, start);
   // What holds at the start is joined silently.
-  new Keeper(world, person, start, recorder, () => undefined).lookAtSegments();
+  joinSilently(world, person, start, recorder);
   return goOnLife(course, person, beginning(world, start, from), inputs, recorder);
 }
 

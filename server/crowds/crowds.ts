@@ -15,6 +15,7 @@ import { isGoneMeanwhile, isNobodysFault, transaction, ts, type Db, type Pool } 
 import type { SettingsBook } from '../workspace/settings.ts';
 import { eraseAll } from '../protection/erase.ts';
 import { nextOf, requestFor, type Change, type Selection } from '../selection/selection.ts';
+import { requestRow } from '../inbox/request.ts';
 import { inboxHasRoom } from '../inbox/room.ts';
 import { afterBatches } from '../engine/claim.ts';
 import { dropWaiting } from '../post/ended.ts';
@@ -336,7 +337,15 @@ async function askAtMidnight(
      select count(*) as people, (select count(*) from next) as held,
        case when count(*) = $6 then max(id) else (select max(id) from next) end as last
      from changing`,
-    [crowd.reached, HELD_AGAINST, ts(at), JSON.stringify({ midnight: true }), `${crowd.id}`, portion, ...values]
+    [
+      crowd.reached,
+      HELD_AGAINST,
+      ts(at),
+      requestRow('look', { segments: 'told' }).data,
+      `${crowd.id}`,
+      portion,
+      ...values
+    ]
   );
   const { held = 0, people = 0, last = null } = rows[0] ?? {};
   return { people, last, ended: held < HELD_AGAINST && people < portion };
@@ -354,7 +363,7 @@ function requestOf({
   if (kind === 'end') return ['end', { journey: key }];
   if (kind === 'move') return ['move', { journey: key, id, version }];
   if (kind === 'resume') return ['resumed', { journey: key }];
-  return ['look', { midnight: kind === 'midnight' }];
+  return ['look', kind === 'midnight' ? { segments: 'told' } : {}];
 }
 
 /** Whether a version has to have everyone's dates worked out when it goes live. */

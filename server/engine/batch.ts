@@ -6,7 +6,7 @@
 import { Agenda, datedPlans, type Course } from '../../core/person/agenda.ts';
 import type { JourneyPlan } from '../../core/journey/compile.ts';
 import type { Happening } from '../../core/person/happening.ts';
-import { Keeper } from '../../core/person/keeper.ts';
+import { keepUp } from '../../core/person/joining.ts';
 import type { Recorder } from '../../core/person/world.ts';
 import { heardBy, rebuild, type Past } from '../../core/engagement/rebuild.ts';
 import { beginDecay } from '../../core/engagement/scores.ts';
@@ -306,15 +306,13 @@ function runPerson(
     );
   person.state.scored = shared.engagement;
   beginDecay(shared.workspace, person.state, shared.since);
-  // Whoever came after the segments were there joins them by coming; that is something that happens.
-  const newcomer = person.state.looked === 0 && person.since > shared.since;
-  if (newcomer) person.state.looked = shared.segments;
-  if (person.state.looked !== shared.segments) {
-    // What holds when segments are first looked at is joined without anything having happened.
-    const { worked } = agenda.position();
-    new Keeper(course.world, person.state, worked, recorder, () => undefined).lookAtSegments();
-    person.state.looked = shared.segments;
-  }
+  keepUp(
+    course.world,
+    person.state,
+    { number: shared.segments, since: shared.since },
+    { came: person.since, at: agenda.position().worked },
+    recorder
+  );
   for (let at = agenda.next(); at !== Infinity; at = agenda.next()) {
     agenda.work(at);
     finish();

@@ -4,7 +4,6 @@ import type { Channel, ConsentState, FieldValue } from '../../core/person/values
 import { restoreState, type KeptState } from '../../core/person/kept.ts';
 import type { Input } from '../../core/person/world.ts';
 import type { Subject } from '../../core/person/subject.ts';
-import type { PersonState } from '../../core/person/state.ts';
 import type { JourneyPlan } from '../../core/journey/compile.ts';
 import type { Workspace } from '../../core/settings/workspace.ts';
 import { restoreWalk } from '../../core/walk/kept.ts';
@@ -12,10 +11,10 @@ import type { Standing, Walk, WalkState } from '../../core/walk/walk.ts';
 import { ts, type Db } from '../db/pool.ts';
 import { bounded, MOST_PAST, rowsOf } from './bounds.ts';
 import { loadEarlier } from './load-earlier.ts';
-import type { InboxItem, Loaded, LoadedPerson } from './loaded.ts';
+import type { Loaded, LoadedPerson } from './loaded.ts';
 import { byRecord, happeningOf, sentAsHappening, sentOf, type HappeningRow, type SentRow } from './load-rows.ts';
 import { isRequest, readRequest, Unreadable, type Request } from '../inbox/request.ts';
-import { withoutTaken, type Refusal } from './load-addresses.ts';
+import { withoutTaken } from './load-addresses.ts';
 import type { PlanBook } from './plans.ts';
 
 /** Happenings of one person worked off in one batch: a flood for one is no reason for all others to wait. */
@@ -374,7 +373,7 @@ function inputOf(r: HappeningRow, plans: PlanBook): Input {
     case 'set':
       return presentSet(request, plans.names);
     case 'look':
-      return { kind: 'look', midnight: request.midnight === true, silent: request.silent === true };
+      return request;
     case 'hurry':
       return { ...request, by: request.by ?? r.source ?? '' };
     case 'resumed':

@@ -1,9 +1,8 @@
 /** Writes all that a batch changed, in set statements. The caller holds the transaction. */
 import { END } from '../../core/walk/plan.ts';
 import type { Happening } from '../../core/person/happening.ts';
-import type { FactChange, TrailLine } from '../../core/person/world.ts';
 import { keepHappening, keepState } from '../../core/person/kept.ts';
-import type { Errand, PersonState, SentMessage } from '../../core/person/state.ts';
+import type { PersonState } from '../../core/person/state.ts';
 import { keepWalk } from '../../core/walk/kept.ts';
 import type { Walk } from '../../core/walk/walk.ts';
 import { columns } from '../db/columns.ts';
@@ -11,7 +10,7 @@ import { countedOf, Counts, type Counted } from './count.ts';
 import { ts, type Db } from '../db/pool.ts';
 import type { PlanBook } from './plans.ts';
 import type { Step } from '../../core/steps/index.ts';
-import type { BatchRecord, Standpoint } from './record.ts';
+import type { BatchRecord } from './record.ts';
 import { saveErrands } from './save-errands.ts';
 import { saveFacts } from './save-facts.ts';
 

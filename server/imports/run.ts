@@ -212,9 +212,9 @@ async function bringRows(db: Db, begins: boolean, at: string, looks: boolean): P
   if (looks)
     await db.query(
       `insert into happenings (person_id, name, at, source, data)
-       select f.id, 'look', $1::timestamptz, 'import', jsonb_build_object('midnight', true, 'silent', $2::boolean)
+       select f.id, 'look', $1::timestamptz, 'import', jsonb_build_object('segments', $2::text)
        from import_fresh f where not f.heard`,
-      [at, !begins]
+      [at, begins ? 'told' : 'silently']
     );
 }
 

@@ -6,6 +6,7 @@
 import { z } from 'zod';
 import { schemaProblems, pathText } from '../../core/journey/problems.ts';
 import { recordOf } from '../../core/text/record.ts';
+import { JOINING } from '../../core/person/world.ts';
 import { CHANNELS } from '../../core/person/values.ts';
 
 const journey = z.string().min(1);
@@ -31,7 +32,7 @@ export const requestSchema = z.discriminatedUnion('kind', [
   }),
   z.strictObject({ kind: z.literal('enter'), journey, by: z.string() }),
   z.strictObject({ kind: z.literal('existing'), journey }),
-  z.strictObject({ kind: z.literal('look'), midnight: z.boolean().optional(), silent: z.boolean().optional() }),
+  z.strictObject({ kind: z.literal('look'), segments: z.enum(JOINING).optional() }),
   z.strictObject({
     kind: z.literal('move'),
     journey,

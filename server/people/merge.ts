@@ -92,7 +92,7 @@ async function mergeIn(db: PoolClient, settings: SettingsBook, asked: MergeAsked
   await endDoubleWalks(db, found, kept, states.walks, at, by);
   // What a segment says of both together may be otherwise than of either.
   await db.query(
-    `insert into happenings (person_id, name, at, source, source_id, data) values ($1, 'look', $2, $3, $4, '{"midnight": true}')`,
+    `insert into happenings (person_id, name, at, source, source_id, data) values ($1, 'look', $2, $3, $4, '{"segments": "told"}')`,
     [kept, at, by, `merged ${gone}`]
   );
   await counts.save(db);

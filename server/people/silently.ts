@@ -122,7 +122,7 @@ export async function wantsLooks(db: Db): Promise<boolean> {
 async function lookSilently(db: Db, people: number[], at: string, source: string): Promise<void> {
   await db.query(
     `insert into happenings (person_id, name, at, source, data)
-     select id, 'look', $2, $3, '{"midnight": true, "silent": true}' from unnest($1::bigint[]) with ordinality as t (id, place) order by place`,
+     select id, 'look', $2, $3, '{"segments": "silently"}' from unnest($1::bigint[]) with ordinality as t (id, place) order by place`,
     [people, at, source]
   );
   await notify(db, 'inbox');
