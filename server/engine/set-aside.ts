@@ -3,6 +3,7 @@
  * refuses. They are set aside with what happened, and tried again alone, later
  * each time, so that one person never stops the others. By the machine's clock.
  */
+import { nameSql } from '../db/person-name.ts';
 import { repaired } from '../../core/text/text.ts';
 import { columns } from '../db/columns.ts';
 import { now } from '../workspace/clock.ts';
@@ -84,7 +85,7 @@ export async function whoIsAside(db: Db): Promise<(AsideLine & { people: number 
     text: `
       select a.error, count(*) as people, max(a.attempts) as attempts, min(a.next_try) as "nextTry",
         min(a.person_id) as person,
-        (array_agg(coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) order by p.id))[1] as name
+        (array_agg(${nameSql()} order by p.id))[1] as name
       from (select * from set_aside order by next_try limit 10000) a
       join people p on p.id = a.person_id
       group by a.error

@@ -1,4 +1,5 @@
 /** Imports as they are kept: opened from a file, planned, read, begun, stopped, taken back; what pages show of them. */
+import { nameSql } from '../db/person-name.ts';
 import { createHash } from 'node:crypto';
 import { isDeepStrictEqual } from 'node:util';
 import { isSupportedCountry, type CountryCode } from 'libphonenumber-js/min';
@@ -335,7 +336,7 @@ export async function importLine(db: Db, id: number): Promise<ImportLine | null>
 /** What stayed when an import was taken back, and why. The first of it. */
 export async function staysOf(db: Db, id: number): Promise<{ person: number; name: string; what: string }[]> {
   const { rows } = await db.query<{ person: number; name: string; what: string }>(
-    `select s.person_id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, s.what
+    `select s.person_id as person, ${nameSql()} as name, s.what
      from import_stays s join people p on p.id = s.person_id where s.import_id = $1 order by 1, 3 limit 200`,
     [id]
   );

@@ -1,4 +1,5 @@
 /** Messages tried on people of this workspace before they go live: what cannot be filled in for one of them is found now. */
+import { nameSql } from '../db/person-name.ts';
 import { allFields } from '../engine/all-fields.ts';
 import type { Finding } from '../../core/check/finding.ts';
 import type { Journey } from '../../core/journey/schema.ts';
@@ -52,7 +53,7 @@ async function sample(db: Db): Promise<{ name: string; fields: Record<string, un
   const { rows } = await db.query<{ name: string; fields: Record<string, unknown> }>({
     name: 'people-to-try',
     text: `
-      select coalesce(nullif(concat_ws(' ', first_name, last_name), ''), email, phone) as name,
+      select ${nameSql()} as name,
         ${allFields('p')} as fields
       from (
         (select * from people order by id limit ${EACH_END})

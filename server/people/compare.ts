@@ -1,4 +1,5 @@
 /** Two people side by side: what each has, and what becomes of it when they are made one. */
+import { nameSql } from '../db/person-name.ts';
 import { own } from '../../core/own.ts';
 import { createHash } from 'node:crypto';
 import type { Channel, ConsentState, FieldValue } from '../../core/person/values.ts';
@@ -126,7 +127,7 @@ function endingOf(a: Side, b: Side): EndingWalk[] {
 
 const MS = (column: string): string => `floor(extract(epoch from ${column}) * 1000)`;
 const SIDE = `
-  select p.id, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, ${MS('p.created_at')} as since,
+  select p.id, ${nameSql()} as name, ${MS('p.created_at')} as since,
     jsonb_strip_nulls(jsonb_build_object('email', p.email, 'phone', p.phone, 'first_name', p.first_name, 'last_name', p.last_name,
       'zone', p.zone)) || p.fields as fields,
     array(select tag from person_tags t where t.person_id = p.id order by tag) as tags,

@@ -3,6 +3,7 @@
  * a part behind a plus. Found by going through everybody once, in portions: what each is alike in is written down by its hash,
  * in the order of an index, and whatever stands there twice is a group. docs/decisions/0035-two-who-are-one.md
  */
+import { nameSql } from '../db/person-name.ts';
 import { now } from '../workspace/clock.ts';
 import { changed, notify } from '../db/notify.ts';
 import { longTransaction, transaction, ts, type Db, type Pool } from '../db/pool.ts';
@@ -174,7 +175,7 @@ export async function groupsOf(
 ): Promise<{ groups: DoubleGroup[]; counts: Record<Alike, number> }> {
   const { rows } = await db.query<DoubleGroup>(
     `select g.why, g.key::text as key, g.n, coalesce((
-       select jsonb_agg(jsonb_build_object('id', p.id, 'name', coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone),
+       select jsonb_agg(jsonb_build_object('id', p.id, 'name', ${nameSql()},
          'email', p.email, 'phone', p.phone, 'place', p.fields ->> $5) order by p.id)
        from people p where p.id = any(g.people)), '[]') as people
      from doubles g

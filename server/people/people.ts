@@ -1,4 +1,5 @@
 /** Finding people, and one person's page. */
+import { nameSql } from '../db/person-name.ts';
 import type { Condition } from '../../core/condition/schema.ts';
 import { conditionSql, Parameters, type AskedAt } from '../../core/condition/sql.ts';
 import type { ConsentState, FieldValue } from '../../core/person/values.ts';
@@ -130,7 +131,7 @@ export async function searchPeople(db: Db, search: PeopleSearch): Promise<People
   const { rows } = await db.query<PersonLine>({
     name: 'people-lines',
     text: `
-      select p.id, p.email, p.phone, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
+      select p.id, p.email, p.phone, ${nameSql()} as name,
         p.fields -> $2 as field,
         array(select tag from person_tags t where t.person_id = p.id order by tag) as tags,
         (select state from consents c where c.person_id = p.id and c.channel = 'email') as "consentEmail",
@@ -299,7 +300,7 @@ export async function personNow(db: Db, id: number): Promise<number> {
 
 export async function personPage(db: Db, id: number): Promise<PersonPage | null> {
   const { rows } = await db.query<Omit<PersonPage, 'walks' | 'timeline'>>(
-    `select p.id, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, p.email, p.phone, p.zone,
+    `select p.id, ${nameSql()} as name, p.email, p.phone, p.zone,
        (select jsonb_build_object('name', i.name, 'id', i.id, 'at', floor(extract(epoch from i.begun_at) * 1000)) from imports i where i.id = p.import_id) as "cameWith",
        jsonb_strip_nulls(jsonb_build_object('first_name', p.first_name, 'last_name', p.last_name)) || p.fields as fields,
        coalesce((select jsonb_agg(jsonb_build_object('tag', tag, 'since', floor(extract(epoch from since) * 1000)) order by tag)

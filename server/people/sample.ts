@@ -1,4 +1,5 @@
 /** A few people to preview messages as: one with a first name, one without. */
+import { nameSql } from '../db/person-name.ts';
 import { allFields } from '../engine/all-fields.ts';
 import type { Db } from '../db/pool.ts';
 
@@ -12,7 +13,7 @@ export async function samplePeople(db: Db): Promise<SamplePerson[]> {
   const { rows } = await db.query<SamplePerson>({
     name: 'sample-people',
     text: `
-      select id, coalesce(nullif(concat_ws(' ', first_name, last_name), ''), email, phone) as name,
+      select id, ${nameSql()} as name,
         ${allFields('p')} as fields
       from (
         (select * from people where first_name is not null order by id limit 2)

@@ -1,4 +1,5 @@
 /** What was set aside or failed and wants a look: people whose work fails, and errands that came to nothing. */
+import { nameSql } from '../db/person-name.ts';
 import { notify } from '../db/notify.ts';
 import type { Db } from '../db/pool.ts';
 import { JAMMING, type Jamming } from '../engine/set-aside.ts';
@@ -30,7 +31,7 @@ export interface FailedErrand {
 }
 
 const MOST = 200;
-const NAME = `coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name`;
+const NAME = `${nameSql()} as name`;
 
 export async function setAsidePage(db: Db): Promise<{ aside: AsideLine[]; total: number; errands: FailedErrand[] }> {
   const [aside, total, errands] = await Promise.all([

@@ -1,4 +1,5 @@
 /** What people answered, newest first, and texts from numbers nobody here has. */
+import { nameSql } from '../db/person-name.ts';
 import type { Db } from '../db/pool.ts';
 
 export interface ReplyLine {
@@ -29,7 +30,7 @@ export interface Stray {
 export async function replies(db: Db): Promise<{ replies: ReplyLine[]; total: number; strays: Stray[] }> {
   const [found, strays] = await Promise.all([
     db.query<ReplyLine & { total: number }>(
-      `select h.person_id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, h.at,
+      `select h.person_id as person, ${nameSql()} as name, h.at,
          h.data ->> 'text' as text, coalesce(h.data ->> 'channel', 'sms') as channel,
          coalesce((h.data ->> 'machine')::boolean, false) as automatic,
          coalesce((h.data ->> 'claimed')::boolean, false) as claimed, j.name as journey, j.key as "journeyKey", h.step, count(*) over () as total

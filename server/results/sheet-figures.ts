@@ -1,4 +1,5 @@
 /** Figures for the Watch view of a sheet: how many took each lane, got each message, stand on each step. */
+import { nameSql } from '../db/person-name.ts';
 import type { Db } from '../db/pool.ts';
 import { ALL_DAYS } from '../engine/count.ts';
 import type { PersonLine } from '../people/people.ts';
@@ -136,7 +137,7 @@ export async function peopleOf(
        order by w.entered_at desc, w.person_id
        limit $3
      )
-     select p.id, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
+     select p.id, ${nameSql()} as name,
        coalesce(p.email, p.phone) as address, p.fields -> $4 as field, f.due_at as due, f.standing,
        (select max(at) from trail t where t.person_id = p.id and t.walk_id = f.id) as since,
        (select points from scores s where s.person_id = p.id and s.score = $5) as score,

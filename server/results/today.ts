@@ -1,4 +1,5 @@
 /** What Today shows: what goes out, what needs someone, what moved since yesterday. */
+import { nameSql } from '../db/person-name.ts';
 import { allFields } from '../engine/all-fields.ts';
 import { acceptedEverywhere } from '../journeys/accepted.ts';
 import { findingsOf } from '../../core/check/index.ts';
@@ -146,7 +147,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
         name: string;
       }>(
         `select m.state, m.trouble, j.name as journey, j.key, max(m.error) as error, count(*) as n, min(m.person_id) as first,
-         min(coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), m.address)) as name
+         min(${nameSql('p', 'm.address')}) as name
        from messages m join journeys j on j.id = m.journey_id join people p on p.id = m.person_id
        where m.trouble is not null and m.state in ('failed', 'bounced') and m.created_at > $1
        group by 1, 2, 3, 4 order by 6 desc`,
@@ -161,7 +162,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
         [week]
       ),
       db.query<{ person: number; name: string; text: string; at: number; total: number }>(
-        `select p.id as person, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.phone) as name,
+        `select p.id as person, ${nameSql('p', 'p.phone')} as name,
          h.data ->> 'text' as text, h.at, count(*) over () as total
        from happenings h join people p on p.id = h.person_id
        where h.name = 'replied' and h.at > $1 order by h.at desc limit 1`,
@@ -179,7 +180,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
         name: 'gone-round',
         text: `
         select j.key, j.name as journey, r.person_id as person, r.times,
-          coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
+          ${nameSql()} as name,
           array(select distinct o.name from walks w join journeys o on o.id = w.journey_id
             where w.person_id = r.person_id and w.entered_at > $1 and o.id <> j.id order by 1 limit 5) as others
         from journeys j
@@ -208,7 +209,7 @@ async function needsYou(db: Db, now: number): Promise<Need[]> {
       db.query<{ n: number; title: string; name: string; journey: string; fields: Record<string, unknown> }>({
         name: 'today-tasks-due',
         text: `
-        select t.n, t.title, coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name,
+        select t.n, t.title, ${nameSql()} as name,
           j.name as journey, ${allFields('p')} as fields
         from (
           select person_id, journey_id, title, count(*) over () as n from tasks

@@ -1,4 +1,5 @@
 /** Who is in a saved segment and who was, how many there were day by day, and how two of them lie to each other. */
+import { nameSql } from '../db/person-name.ts';
 import { DAY } from '../../core/time/duration.ts';
 import { dateText, wallDay } from '../../core/time/civil.ts';
 import { readClock } from '../workspace/clock.ts';
@@ -17,7 +18,7 @@ export interface Member {
 /** Members that a page names, of each kind. */
 const SHOWN = 50;
 
-const NAME = `coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name`;
+const NAME = `${nameSql()} as name`;
 
 /** Those who joined last, and those who left last. */
 export async function membersOf(db: Db, segment: string): Promise<{ inside: Member[]; gone: Member[] }> {

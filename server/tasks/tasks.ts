@@ -1,4 +1,5 @@
 /** Tasks for colleagues: which there are, and doing one. Walks that stand on one hear of it through the inbox, like of anything else. */
+import { nameSql } from '../db/person-name.ts';
 import { allFields } from '../engine/all-fields.ts';
 import { fromWall, parseDate } from '../../core/time/civil.ts';
 import { DAY, MINUTE } from '../../core/time/duration.ts';
@@ -69,7 +70,7 @@ export async function tasks(
           t.awaited and exists (select from walks w where w.person_id = t.person_id and w.id = t.walk_id and w.step = t.step
             and w.state = 'walking' and w.standing = 'task') as awaited, t.created_at as "createdAt",
           t.due_at as "dueAt", t.done_at as "doneAt", t.done_by as "doneBy", t.outcome, t.person_id as person,
-          coalesce(nullif(concat_ws(' ', p.first_name, p.last_name), ''), p.email, p.phone) as name, p.phone, p.email,
+          ${nameSql()} as name, p.phone, p.email,
           j.name as journey, j.key as "journeyKey", t.step, t.made_by as "madeBy",
           ${allFields('p')} as fields
         from (select * from tasks t where ${where} and $1::timestamptz is not null order by ${order} limit ${MOST}) t
