@@ -37,7 +37,7 @@ async function asKeeper(sql: string): Promise<void> {
 /** `at`: where its practice clock stands, UTC ms. */
 export async function openWorld(at = MONDAY): Promise<World> {
   const name = `test_${process.pid}_${++count}`;
-  await asKeeper(`create database ${name} owner ambulo template migrated strategy file_copy`);
+  await asKeeper(`create database ${name} owner ambulo template migrated`);
   const url = inject('template').replace(/[^/]+$/, name);
   const pool = openPool(url);
   const secret = randomBytes(32);
