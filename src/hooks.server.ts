@@ -1,7 +1,8 @@
-import { redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
+import { redirect, type Handle, type HandleServerError, type ServerInit } from '@sveltejs/kit';
 import { SESSION_COOKIE, userOf } from '$server/access/sessions.ts';
 import { db } from '$server/app.ts';
 import { isUnavailable } from '$server/db/pool.ts';
+import { knownZones } from '$server/selection/may-have-changed.ts';
 
 /** Reached by people in their mail and by outside services, who have no account here. */
 const PUBLIC = /^\/(o|l|u|c)\/[^/]+$|^\/hooks\/|^\/sign-in$|^\/health$|^\/api\/(happenings|openapi\.json)$|^\/metrics$/;
@@ -9,6 +10,11 @@ const PUBLIC = /^\/(o|l|u|c)\/[^/]+$|^\/hooks\/|^\/sign-in$|^\/health$|^\/api\/(
 const POSTED_FROM_ANYWHERE = /^\/u\/[^/]+$|^\/hooks\/|^\/api\/happenings$/;
 
 const AWAY = 'The database cannot be reached at the moment.';
+
+/** Zones take a second or two to read: begun with the server, and not with the first who looks for somebody. */
+export const init: ServerInit = () => {
+  void knownZones(db()).catch(() => undefined);
+};
 
 export const handle: Handle = async ({ event, resolve }) => {
   const { pathname } = event.url;
