@@ -2,6 +2,5 @@
 alter table crowds drop constraint crowds_kind_check;
 alter table crowds add constraint crowds_kind_check
   check (kind in ('existing', 'enter', 'look', 'midnight', 'end', 'move', 'change', 'resume'));
--- Those who would have got in meanwhile, and those who have left and are still listened to.
+-- Those who have something to hear of.
 create index agenda_missed on agenda (person_id) where state ? 'missed';
-create index walks_watched on walks (journey_id, person_id) where watch_until is not null;

@@ -57,13 +57,7 @@ type Found = readonly [table: string, id: string, where: string];
 
 /** Whom a crowd is made of; parameters are appended to `values`. */
 function whom(
-  {
-    kind,
-    journey_id: journeyId,
-    version,
-    people,
-    begins_at: begins
-  }: Pick<Crowd, 'kind' | 'journey_id' | 'version' | 'people' | 'begins_at'>,
+  { kind, journey_id: journeyId, version, people }: Pick<Crowd, 'kind' | 'journey_id' | 'version' | 'people'>,
   document: Journey | null,
   values: unknown[]
 ): Found[] {
@@ -72,11 +66,10 @@ function whom(
   const inside = (): string => `journey_id = ${add(journeyId)} and state = 'walking'`;
   if (kind === 'end') return [['walks', 'person_id', inside()]];
   if (kind === 'move') return [['walks', 'person_id', `${inside()} and version < ${add(version)}::integer`]];
-  // Those inside, those who are still listened to, and those who would have got in while it was paused.
+  // Those inside, whose timers may be late, and those who have something to hear of: also who has left, or would have got in.
   if (kind === 'resume')
     return [
       ['walks', 'person_id', inside()],
-      ['walks', 'person_id', `journey_id = ${add(journeyId)} and watch_until >= ${add(ts(begins))}::timestamptz`],
       [
         'agenda',
         'person_id',
@@ -138,8 +131,7 @@ export async function countCrowd(db: Db, { kind, journey, people }: Omit<Asked, 
     kind,
     journey_id: journey?.id ?? null,
     version: journey?.version ?? null,
-    people: people ?? null,
-    begins_at: await now(db)
+    people: people ?? null
   };
   return count(db, whom(crowd, journey?.document ?? null, values), values);
 }
