@@ -4,7 +4,7 @@ import { runBatch } from '../server/engine/batch.ts';
 import { PlanBook } from '../server/engine/plans.ts';
 import { BATCH } from './engine.ts';
 
-const pool = openPool(process.env['DATABASE_URL'] ?? '');
+const pool = openPool(process.env['DATABASE_URL'] ?? '', 10, 0);
 const plans = new PlanBook();
 process.on('disconnect', () => process.exit(0));
 process.send?.('ready');

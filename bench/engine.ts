@@ -288,7 +288,7 @@ async function bare(pool: Pool): Promise<number> {
 
 export const engine: Benchmark = (say) =>
   withCluster(async (cluster) => {
-    const pool = openPool(cluster.url);
+    const pool = openPool(cluster.url, 10, 0);
     try {
       await migrate(pool);
       const measured: { ours: number; bare: number }[] = [];

@@ -84,7 +84,7 @@ async function bare(pool: Pool): Promise<number> {
 
 export const enter: Benchmark = (say) =>
   withCluster(async (cluster) => {
-    const pool = openPool(await cluster.createDatabase('bench'));
+    const pool = openPool(await cluster.createDatabase('bench'), 10, 0);
     await migrate(pool);
     const measured: [number, number][] = [];
     for (let round = 0; round < ROUNDS; round++) {

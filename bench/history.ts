@@ -68,7 +68,7 @@ export const history: Benchmark = (say) =>
   withCluster(async (cluster) => {
     const results = [];
     for (const happenings of [SMALL, LARGE]) {
-      const pool = openPool(await cluster.createDatabase(`history_${happenings}`));
+      const pool = openPool(await cluster.createDatabase(`history_${happenings}`), 10, 0);
       results.push(await measure(pool, happenings, say));
       await pool.end();
     }

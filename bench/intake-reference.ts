@@ -3,7 +3,7 @@ import { createServer } from 'node:http';
 import { openPool } from '../server/db/pool.ts';
 import { together } from '../server/db/together.ts';
 
-const pool = openPool(process.env['DATABASE_URL'] ?? '');
+const pool = openPool(process.env['DATABASE_URL'] ?? '', 10, 0);
 const store = together<string, void>(async (urls) => {
   await pool.query({
     name: 'store',

@@ -67,7 +67,7 @@ async function started(file: string, env: Record<string, string>, tsx: boolean):
 export const intake: Benchmark = (say) =>
   withCluster(async (cluster) => {
     execFileSync(process.execPath, ['-e', "import('./bin/setup.mjs').then((m) => m.ensureBuild())"]);
-    const pool = openPool(cluster.url);
+    const pool = openPool(cluster.url, 10, 0);
     await migrate(pool);
     const secret = randomBytes(32);
     await pool.query(

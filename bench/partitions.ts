@@ -71,7 +71,7 @@ const WORK: [string, Work][] = [
 
 export const partitions: Benchmark = (say) =>
   withCluster(async (cluster) => {
-    const pool = openPool(await cluster.createDatabase('partitions'));
+    const pool = openPool(await cluster.createDatabase('partitions'), 10, 0);
     await make(pool, 'whole', false);
     say('one table made');
     await make(pool, 'parted', true);

@@ -7,7 +7,7 @@ export const NOW = Date.parse('2027-03-01T09:00:00Z');
 
 export const withPeople = <T>(people: number, work: (pool: Pool) => Promise<T>): Promise<T> =>
   withCluster(async (cluster) => {
-    const pool = openPool(cluster.url);
+    const pool = openPool(cluster.url, 10, 0);
     try {
       await migrate(pool);
       await pool.query(

@@ -129,7 +129,7 @@ async function queued(url: string, pool: Pool, concurrency: number): Promise<num
 
 export const queue: Benchmark = (say) =>
   withCluster(async (cluster) => {
-    const pool = openPool(cluster.url);
+    const pool = openPool(cluster.url, 10, 0);
     await migrate(pool);
     const tried: [number, number][] = [];
     for (const concurrency of CONCURRENCY) tried.push([concurrency, await queued(cluster.url, pool, concurrency)]);

@@ -50,8 +50,8 @@ async function claimed(pool: Pool): Promise<number> {
 
 export const waiting: Benchmark = (say) =>
   withCluster(async (cluster) => {
-    const keeper = openPool(cluster.keeper.replace(/\/[^/]*$/, '/ambulo'));
-    const pool = openPool(cluster.url);
+    const keeper = openPool(cluster.keeper.replace(/\/[^/]*$/, '/ambulo'), 10, 0);
+    const pool = openPool(cluster.url, 10, 0);
     await migrate(pool);
     await pool.query(
       `insert into workspace (name, zone, clock, practice_now, secret) values ('Bench', 'UTC', 'practice', $1, $2)`,

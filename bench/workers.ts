@@ -51,7 +51,7 @@ async function drained(url: string, pool: Pool, processes: number): Promise<numb
 
 export const workers: Benchmark = (say) =>
   withCluster(async (cluster) => {
-    const pool = openPool(cluster.url);
+    const pool = openPool(cluster.url, 10, 0);
     await migrate(pool);
     const runs: [number, number][] = [];
     for (let round = 1; round <= ROUNDS; round++) {

@@ -19,13 +19,13 @@ const PLANNING = '-c plan_cache_mode=force_custom_plan -c jit=off';
 /** No statement takes longer, ms, but where whoever runs it says so: one that does is an error, not a server that hangs. */
 const LONGEST = 60_000;
 
-/** A new pool; `max` connections at most. Broken idle connections are dropped and made anew. */
-export function openPool(connectionString: string, max = 10): Pool {
+/** A new pool; `max` connections at most; `longest`: how long a statement may take, ms, 0 is for ever. Broken idle connections are dropped and made anew. */
+export function openPool(connectionString: string, max = 10, longest = LONGEST): Pool {
   const pool = new pg.Pool({
     connectionString,
     max,
     connectionTimeoutMillis: 5000,
-    options: `${PLANNING} -c statement_timeout=${LONGEST}`
+    options: `${PLANNING} -c statement_timeout=${longest}`
   });
   // Without a listener a connection that breaks would end the process: idle ones tell the pool, those in use tell only
   // themselves. Whoever uses one learns it from their next statement, which fails.
